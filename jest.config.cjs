@@ -1,0 +1,9 @@
+/** @type {import('jest').Config} */
+module.exports = {
+  testMatch: ['<rootDir>/packages/*/test/**/*.test.ts'],
+  transform: { '^.+\\.(ts|js|mjs)$': '<rootDir>/scripts/jest-esbuild.cjs' },
+  // Workspace sources and packages that are ESM only go through the transform.
+  transformIgnorePatterns: ['/node_modules/(?!(fast-check|pure-rand)/)'],
+  testEnvironment: 'node',
+  testTimeout: 120000,
+};

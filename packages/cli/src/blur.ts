@@ -1,0 +1,143 @@
+import { readFile } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
+import { Command, Option } from 'commander';
+import { IvrexError, shutterAngleDeg, shutterFromAngle, type BlurQuality, type Encoding, type PathChoice, type Shutter, type ShutterAlign } from '@ivrex/core';
+import { encodingSchema, explainIssue, shutterSchema } from '@ivrex/contract';
+import { aboutFile, BlurPool, chooseLayer, frameFile, loadExrHeader, parsePattern, scanSequence, type FrameSources, type LayerChoice, type PassFile, type Sequence } from '@ivrex/media';
+import { UsageError } from './cli-error';
+import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
+import { KERNELS_WASM, WORKER_FILE } from './host';
+import { answer, progress, warn } from './output';
+
+interface BlurOptions {
+  readonly beauty: string;
+  readonly motion: string;
+  readonly encoding: string;
+  readonly out: string;
+  readonly opens?: number;
+  readonly closes?: number;
+  readonly angle?: number;
+  readonly align?: ShutterAlign;
+  readonly strength: number;
+  readonly samples: 'auto' | number;
+  readonly quality: BlurQuality;
+  readonly path: PathChoice;
+  readonly depth?: string;
+  readonly ids?: string;
+  readonly frames?: FrameRange;
+  readonly threads: number;
+  readonly type: 'half' | 'float';
+  readonly fps?: number;
+  readonly json?: boolean;
+}
+
+export function blurCommand(): Command {
+  return new Command('blur').description('apply the shutter to a sharp sequence')
+    .requiredOption('--beauty <pattern>').requiredOption('--motion <pattern>').requiredOption('--encoding <file>', 'encoding document (JSON)').requiredOption('--out <pattern>')
+    .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens')).option('--closes <frames>', 'when it closes', parseNumber('closes'))
+    .option('--angle <degrees>', 'shutter angle, with --align', parseNumber('angle')).addOption(new Option('--align <where>').choices(['centre', 'open', 'close']))
+    .option('--strength <factor>', '1 is physically right', parseNumber('strength'), 1)
+    .option('--samples <count>', 'auto, or slices a pixel', (text) => (text === 'auto' ? 'auto' : parseCount('samples')(text)), 'auto')
+    .addOption(new Option('--quality <quality>').choices(['draft', 'final']).default('final')).addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
+    .option('--depth <pattern>').option('--ids <pattern>').option('--frames <A-B>', 'which frames', parseFrameRange)
+    .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism()).addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
+    .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps')).option('--json', 'one JSON object on stdout')
+    .action(blur);
+}
+
+function shutterOf(options: BlurOptions): Shutter {
+  const { opens, closes, angle, align, strength } = options;
+  let shutter: Shutter;
+  if (angle !== undefined && opens === undefined && closes === undefined) {
+    if (align === undefined) throw new UsageError('--angle needs --align centre, open or close');
+    shutter = shutterFromAngle(angle, align, strength);
+  } else if (angle === undefined && align === undefined && opens !== undefined && closes !== undefined) shutter = { opens, closes, strength };
+  else throw new UsageError('give the shutter as --opens and --closes, or as --angle and --align');
+  const parsed = shutterSchema.safeParse(shutter);
+  if (!parsed.success) throw new UsageError(`the shutter is not valid: ${explainIssue(parsed.error)}`);
+  return parsed.data;
+}
+
+export async function loadEncoding(file: string): Promise<Encoding> {
+  const text = await aboutFile(file, () => readFile(file, 'utf8'));
+  let json: unknown;
+  try {
+    json = JSON.parse(text);
+  } catch (error) {
+    throw new IvrexError('badEncoding', `this is not JSON: ${error instanceof Error ? error.message : String(error)}`, file);
+  }
+  const parsed = encodingSchema.safeParse(json);
+  if (!parsed.success) throw new IvrexError('badEncoding', `this is no encoding: ${explainIssue(parsed.error)}`, file);
+  return parsed.data;
+}
+
+/** One input: its files, and the layer, found in the first header. */
+interface Input {
+  readonly sequence: Sequence;
+  readonly choice: LayerChoice;
+}
+
+async function openInput(text: string): Promise<Input> {
+  const { pattern, layer } = parsePattern(text);
+  const sequence = await scanSequence(pattern);
+  const file = frameFile(pattern, sequence.frames[0] ?? null);
+  const header = await loadExrHeader(file);
+  return { sequence, choice: await aboutFile(file, async () => chooseLayer(header, layer)) };
+}
+
+function passAt(input: Input, frame: number | null): PassFile {
+  return { file: frameFile(input.sequence.pattern, frame), ...input.choice };
+}
+
+async function blur(options: BlurOptions): Promise<void> {
+  const shutter = shutterOf(options);
+  const encoding = await loadEncoding(options.encoding);
+  const beauty = await openInput(options.beauty), motion = await openInput(options.motion);
+  const depth = options.depth === undefined ? null : await openInput(options.depth);
+  const ids = options.ids === undefined ? null : await openInput(options.ids);
+  const out = parsePattern(options.out).pattern;
+  const frames = framesToRender(beauty.sequence, options);
+  if (out.padding === null && frames.length > 1) throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
+  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
+  const stop = new AbortController();
+  process.once('SIGINT', () => stop.abort());
+  const failed: { frame: number | null; message: string }[] = [], warnings: string[] = [];
+  let done = 0, mostSlices = 0, report = {};
+  try {
+    for (const frame of frames) {
+      const sources: FrameSources = { beauty: passAt(beauty, frame), motion: passAt(motion, frame), depth: depth && passAt(depth, frame), ids: ids && passAt(ids, frame), encoding, fps: options.fps ?? null };
+      try {
+        const blurred = await pool.blur({ sources, path: options.path, settings: { shutter, quality: options.quality, samples: options.samples } }, stop.signal);
+        await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
+        mostSlices = Math.max(mostSlices, blurred.mostSlices);
+        report = blurred.report;
+        for (const text of [...blurred.prepared.warnings, ...blurred.report.notes]) if (!warnings.includes(text)) warnings.push(text);
+        done++;
+      } catch (error) {
+        // One bad frame must not cost the others; it is named, and the exit code says so.
+        if (!(error instanceof IvrexError) || error.code === 'cancelled' || frames.length === 1) throw error;
+        failed.push({ frame, message: `${error.file ?? options.beauty}: ${error.message}` });
+        process.stderr.write(`ivrex: ${error.file ?? options.beauty}: ${error.message}\n`);
+      }
+      progress(`blur: ${done + failed.length} of ${frames.length} frames`, done + failed.length === frames.length);
+    }
+  } finally {
+    await pool.close();
+  }
+  for (const text of warnings) warn(text);
+  if (failed.length > 0) throw new IvrexError('damaged', `${failed.length} of ${frames.length} frames could not be blurred (named above); the others are written`, options.beauty);
+  answer(options.json ?? false, { frames: done, shutter: { ...shutter, angle: shutterAngleDeg(shutter) }, mostSlices, report, warnings }, () => [
+    `${done} frame${done === 1 ? '' : 's'} written to ${options.out}`, `shutter ${shutterAngleDeg(shutter).toFixed(1)} degrees, at most ${mostSlices} slices a pixel`,
+  ]);
+}
+
+/** The beauty's frames in the asked range, in order. A gap is said, not guessed. */
+function framesToRender(sequence: Sequence, options: BlurOptions): (number | null)[] {
+  if (sequence.frames.length === 0) return [null];
+  const range = options.frames;
+  const frames = sequence.frames.filter((f) => range === undefined || (f >= range.first && f <= range.last));
+  if (frames.length === 0) throw new IvrexError('missingFrame', `no frame from ${range?.first} to ${range?.last} exists`, options.beauty);
+  const missing = sequence.missing.filter((f) => range === undefined || (f >= range.first && f <= range.last));
+  if (missing.length > 0) warn(`${options.beauty}: frames ${missing.join(' ')} are missing and are left out`);
+  return frames;
+}

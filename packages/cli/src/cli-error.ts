@@ -1,0 +1,2 @@
+/** A wrong call: exit code 2. */
+export class UsageError extends Error {}

@@ -1,0 +1,35 @@
+import { Command, CommanderError } from 'commander';
+import { IvrexError } from '@ivrex/core';
+import { blurCommand } from './blur';
+import { UsageError } from './cli-error';
+import { compareCommand } from './compare';
+import { probeCommand } from './probe';
+
+/** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
+const program = new Command('ivrex').description('Motion vector passes: look into them, blur with them, compare.').exitOverride()
+  .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
+for (const command of [probeCommand(), blurCommand(), compareCommand()]) program.addCommand(command.copyInheritedSettings(program));
+
+try {
+  await program.parseAsync(process.argv);
+} catch (error) {
+  process.exitCode = report(error);
+}
+
+function report(error: unknown): number {
+  if (error instanceof CommanderError) {
+    if (error.exitCode === 0) return 0;
+    process.stderr.write(error.code === 'commander.help' ? program.helpInformation() : `ivrex: ${error.message.replace(/^error: /, '')}\n`);
+    return 2;
+  }
+  if (error instanceof UsageError) {
+    process.stderr.write(`ivrex: ${error.message}\n`);
+    return 2;
+  }
+  if (error instanceof IvrexError) {
+    process.stderr.write(error.file === undefined ? `ivrex: ${error.message}\n` : `ivrex: ${error.file}: ${error.message}\n`);
+    return 1;
+  }
+  process.stderr.write(`ivrex: unexpected: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`);
+  return 1;
+}

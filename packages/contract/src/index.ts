@@ -1,0 +1,3 @@
+export * from './encoding-schema';
+export * from './explain';
+export * from './shutter-schema';

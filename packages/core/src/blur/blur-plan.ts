@@ -1,0 +1,45 @@
+import type { SliceLayer } from '@ivrex/kernels/interface';
+
+/** How a point travels during the exposure. "auto" takes arcs. */
+export type PathChoice = 'auto' | 'straight' | 'bent' | 'arc';
+export type BlurQuality = 'draft' | 'final';
+
+/** One frame, ready to be blurred under any shutter that `reachFrames` covers. Plain data: it crosses workers as it is. */
+export interface BlurPlan {
+  readonly width: number;
+  readonly height: number;
+  /** Nearest first. */
+  readonly layers: readonly PlannedLayer[];
+  readonly path: 'arc' | 'line';
+  /** The largest |time| (in frames, strength included) that the layers' boxes allow for. */
+  readonly reachFrames: number;
+  readonly report: PlanReport;
+}
+
+export interface PlannedLayer extends SliceLayer {
+  /** Longest |A| and |B| of the path in each tile of the picture, row by row; pixels per frame and per frame squared. */
+  readonly tileTravel: Float32Array;
+}
+
+/** What was used, for the artist. */
+export interface PlanReport {
+  readonly pathModel: 'straight' | 'bent' | 'arc';
+  readonly layersFrom: 'ids' | 'depth and motion' | 'motion' | 'one layer';
+  readonly orderFrom: 'depth' | 'speed' | 'one layer';
+  readonly layerCount: number;
+  /** Share of the picture's visible pixels behind which a layer was filled in from its surroundings. */
+  readonly inpaintedShare: number;
+  /** Sentences: what was missing and what that costs. */
+  readonly notes: readonly string[];
+}
+
+export const TILE_PX = 32;
+
+export interface Size {
+  readonly width: number;
+  readonly height: number;
+}
+
+export function tilesAcross(size: Size): { readonly x: number; readonly y: number } {
+  return { x: Math.ceil(size.width / TILE_PX), y: Math.ceil(size.height / TILE_PX) };
+}

@@ -1,0 +1,1 @@
+export { narrow, referenceKernels, widen } from './reference-kernels';

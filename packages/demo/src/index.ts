@@ -1,0 +1,2 @@
+export { makeDemo, type MakeDemoOptions } from './make-demo';
+export { demoFiles, heronFrame, heronTruth, makeDemoFile, plateFrame, REFERENCE_FRAMES, TIDAL_CLOCK, type DemoFile } from './tidal-clock';

@@ -1,0 +1,117 @@
+import { paintTexture, sampleTexture, toCard, boundsOf, type Card, type Paint, type Texture } from './card';
+import { fractalNoise, hash, step, valueNoise } from './noise';
+import type { FrameSize } from './render-cards';
+
+/** TC_010's plate: the sluice and the tide mill on the salt marsh, filmed with a slow pan, a 180-degree shutter and grain. */
+
+const PAN_PX = 3.4, MOMENTS = 24, MARGIN = 24;
+
+function sky(y: number, x: number): Paint {
+  const up = y / 300, cloud = fractalNoise(x * 0.008, y * 0.022, 70, 4);
+  const c = step(0.45, 0.75, cloud) * 0.5;
+  return [0.18 + 0.3 * up + 0.3 * c, 0.27 + 0.26 * up + 0.26 * c, 0.4 + 0.12 * up + 0.22 * c, 1];
+}
+
+function paintLand(x: number, y: number): Paint {
+  const horizon = 318 + 6 * valueNoise(x * 0.01, 0, 71);
+  if (x > 520 && x < 800 && y > 150 && y < 400) {
+    const mill = paintMill(x, y);
+    if (mill) return mill;
+  }
+  if (y < horizon) {
+    const reeds = horizon - 10 - 16 * valueNoise(x * 0.09, 1, 72);
+    if (y > reeds) return [0.07 + 0.05 * valueNoise(x * 0.7, y * 0.1, 73), 0.09, 0.05, 1];
+    return sky(y, x);
+  }
+  if (y > 400 + 18 * valueNoise(x * 0.015, 3, 74)) return paintMarsh(x, y);
+  const ripple = 0.5 + 0.5 * Math.sin(y * 0.9 + 5 * fractalNoise(x * 0.02, y * 0.12, 75, 3));
+  const glint = step(0.8, 1, ripple * valueNoise(x * 0.06, y * 0.5, 76) * 1.6);
+  return [0.1 + 0.06 * ripple + 0.5 * glint, 0.15 + 0.07 * ripple + 0.5 * glint, 0.19 + 0.08 * ripple + 0.45 * glint, 1];
+}
+
+function paintMarsh(x: number, y: number): Paint {
+  const blade = valueNoise(x * 0.55 + y * 0.12, y * 0.06, 77), patch = fractalNoise(x * 0.02, y * 0.03, 78, 3);
+  const light = 0.4 + 0.8 * blade;
+  return [light * (0.16 + 0.16 * patch), light * (0.17 + 0.08 * patch), light * 0.07, 1];
+}
+
+function paintMill(x: number, y: number): Paint | null {
+  const roof = y < 230 && y > 160 && Math.abs(x - 660) < (y - 160) * 1.7 + 8;
+  const wall = y >= 226 && y < 352 && x > 552 && x < 768;
+  const piles = y >= 352 && y < 392 && x > 560 && x < 760 && (x - 560) % 34 < 9;
+  const gate = y >= 250 && y < 392 && x > 524 && x < 548;
+  if (gate) return (y - 250) % 18 < 3 ? [0.04, 0.035, 0.03, 1] : [0.2, 0.16, 0.11, 1];
+  if (piles) return [0.06, 0.05, 0.04, 1];
+  if (roof) return (y + Math.floor(x / 9) * 3) % 8 < 2 ? [0.1, 0.06, 0.05, 1] : [0.27, 0.13, 0.09, 1];
+  if (!wall) return null;
+  // The clock face on the gable, with its hand at low tide.
+  const cx = x - 660, cy = y - 262, r = Math.hypot(cx, cy);
+  if (r < 27) {
+    if (r > 24) return [0.45, 0.3, 0.1, 1];
+    const tick = Math.abs(((Math.atan2(cy, cx) / Math.PI) * 6 + 12) % 1 - 0.5) > 0.44 && r > 18;
+    const hand = Math.abs(cx * 0.8 - cy * 0.6) < 1.4 && cx * 0.6 + cy * 0.8 > -4 && r < 20;
+    return tick || hand ? [0.04, 0.03, 0.03, 1] : [0.8, 0.74, 0.58, 1];
+  }
+  const board = (y - 226) % 10 < 1.4;
+  const window = x > 584 && x < 606 && y > 290 && y < 322;
+  if (window) return [1.4, 0.9, 0.35, 1];
+  const grain = 0.7 + 0.5 * valueNoise(x * 0.04, y * 0.9, 79);
+  return board ? [0.09, 0.08, 0.07, 1] : [0.32 * grain, 0.26 * grain, 0.19 * grain, 1];
+}
+
+function paintWheel(u: number, v: number): Paint {
+  const r = Math.hypot(u, v), a = Math.atan2(v, u), spoke = Math.abs((((a / Math.PI) * 4 + 8) % 1) - 0.5);
+  const rim = (r > 58 && r < 64) || (r > 44 && r < 47) || r < 9;
+  const arm = r < 62 && spoke > 0.5 - 2.2 / Math.max(6, r);
+  const paddle = r > 56 && r < 76 && spoke > 0.5 - 3.4 / r;
+  if (!(rim || arm || paddle)) return [0, 0, 0, 0];
+  const wood = 0.6 + 0.6 * valueNoise(u * 0.3, v * 0.3, 80);
+  return [0.2 * wood, 0.14 * wood, 0.09 * wood, 1];
+}
+
+export interface SluicePlate {
+  readonly land: Texture;
+  readonly wheel: Card;
+}
+
+export function makeSluice(size: FrameSize): SluicePlate {
+  const land = paintTexture(-MARGIN, -4, size.width + MARGIN + PAN_PX * 25, size.height + 4, paintLand);
+  const wheel: Card = { name: 'mill wheel', id: 0, depth: 60, texture: paintTexture(-78, -78, 78, 78, paintWheel), pose: (t) => ({ x: 798 - PAN_PX * t, y: 344, angle: t * 0.11, curvature: 0 }) };
+  return { land, wheel };
+}
+
+/** One plate frame, RGB interleaved as RGBA with alpha 1, its shutter open from -0.25 to 0.25. */
+export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, frame: number): Float32Array {
+  const out = new Float32Array(size.width * size.height * 4);
+  const uv = new Float64Array(2), texel = new Float64Array(4), wheelTexel = new Float64Array(4);
+  for (let m = 0; m < MOMENTS; m++) {
+    const moment = t - 0.25 + ((m + 0.5) / MOMENTS) * 0.5;
+    const pose = plate.wheel.pose(moment), box = boundsOf(plate.wheel, pose);
+    for (let y = 0; y < size.height; y++) {
+      for (let x = 0; x < size.width; x++) {
+        const sx = x + ((0.5 + m * 0.7548776662466927) % 1), sy = y + ((0.5 + m * 0.5698402909980532) % 1);
+        wheelTexel.fill(0);
+        if (sx > box.x0 && sx < box.x1 && sy > box.y0 && sy < box.y1) {
+          toCard(pose, sx, sy, uv);
+          sampleTexture(plate.wheel.texture, uv[0], uv[1], wheelTexel);
+        }
+        sampleTexture(plate.land, sx + PAN_PX * moment, sy, texel);
+        const i = (y * size.width + x) * 4, clear = 1 - wheelTexel[3];
+        for (let k = 0; k < 3; k++) out[i + k] += (wheelTexel[k] + clear * texel[k]) / MOMENTS;
+      }
+    }
+  }
+  addGrain(out, frame);
+  return out;
+}
+
+/** Stronger in the shadows relative to the signal, as film is: sigma = 0.012 + 0.03 sqrt(signal). */
+function addGrain(rgba: Float32Array, frame: number): void {
+  for (let i = 0; i < rgba.length; i += 4) {
+    for (let k = 0; k < 3; k++) {
+      const n = hash(i, k, frame * 3) + hash(i, k, frame * 3 + 1) + hash(i, k, frame * 3 + 2) - 1.5;
+      rgba[i + k] = Math.max(0, rgba[i + k] + n * (0.012 + 0.03 * Math.sqrt(rgba[i + k])));
+    }
+    rgba[i + 3] = 1;
+  }
+}

@@ -1,0 +1,11 @@
+import { workerData } from 'node:worker_threads';
+import { loadNodeHost } from '@ivrex/media';
+import { makeDemoFile, type DemoFile } from './tidal-clock';
+
+// Piscina passes [publicData, workerData] when it starts a thread.
+const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string };
+const host = loadNodeHost(data.kernelsWasm);
+
+export default async function handle(task: { demo: DemoFile; folder: string }): Promise<void> {
+  await makeDemoFile(task.demo, task.folder, await host);
+}

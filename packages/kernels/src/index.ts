@@ -1,0 +1,2 @@
+export type { Box, Kernels, SliceLayer, SliceRequest, SliceSession } from './kernels';
+export { instantiateKernels } from './wasm-kernels';

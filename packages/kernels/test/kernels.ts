@@ -1,0 +1,8 @@
+import { readFileSync } from 'node:fs';
+import path from 'node:path';
+import { instantiateKernels, type Kernels } from '../src';
+
+/** The compiled kernels; `npm test` builds them first. */
+export async function loadKernels(): Promise<Kernels> {
+  return instantiateKernels(await WebAssembly.compile(readFileSync(path.join(__dirname, '../build/kernels.wasm'))));
+}

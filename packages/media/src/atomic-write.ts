@@ -1,0 +1,36 @@
+import { randomBytes } from 'node:crypto';
+import { mkdir, open, rename, unlink } from 'node:fs/promises';
+import path from 'node:path';
+import { IvrexError } from '@ivrex/core';
+
+/**
+ * The file appears whole or not at all: written beside its place under another name, flushed, then renamed.
+ * @throws IvrexError cannotWrite
+ */
+export async function writeFileAtomic(file: string, bytes: Uint8Array): Promise<void> {
+  const beside = path.join(path.dirname(file), `.${path.basename(file)}.${randomBytes(4).toString('hex')}.part`);
+  try {
+    await mkdir(path.dirname(file), { recursive: true });
+    const handle = await open(beside, 'wx');
+    try {
+      await handle.writeFile(bytes);
+      await handle.sync();
+    } finally {
+      await handle.close();
+    }
+    await rename(beside, file);
+  } catch (error) {
+    await unlink(beside).catch(() => undefined);
+    throw new IvrexError('cannotWrite', `cannot be written: ${reasonOf(error)}`, file);
+  }
+}
+
+/** A file system error in words. */
+export function reasonOf(error: unknown): string {
+  const code = error instanceof Error && 'code' in error ? String(error.code) : '';
+  const words: Record<string, string> = {
+    ENOENT: 'there is no such file or folder', EACCES: 'permission is missing', EPERM: 'permission is missing', EROFS: 'the disk is read-only',
+    ENOSPC: 'the disk is full', EISDIR: 'it is a folder', ENOTDIR: 'part of its path is not a folder', EMFILE: 'too many files are open', EDQUOT: 'the disk quota is used up',
+  };
+  return words[code] ?? (error instanceof Error ? error.message : String(error));
+}

@@ -1,0 +1,81 @@
+import { IvrexError, reachFrames, type ApplySettings, type Compression, type PathChoice, type PlanReport } from '@ivrex/core';
+import { Piscina } from 'piscina';
+import type { FrameSources } from './frame-passes';
+import type { Outcome, Prepared, Task, TaskResults } from './tasks';
+
+export interface PoolOptions {
+  /** The bundled worker entry. */
+  readonly workerFile: string;
+  readonly kernelsWasm: string;
+  readonly threads: number;
+}
+
+export interface BlurFrame {
+  readonly sources: FrameSources;
+  readonly path: PathChoice;
+  readonly settings: ApplySettings;
+}
+
+export interface BlurredFrame {
+  readonly width: number;
+  readonly height: number;
+  /** Shared memory, premultiplied RGBA. */
+  readonly rgba: Float32Array;
+  readonly prepared: Prepared;
+  readonly report: PlanReport;
+  readonly mostSlices: number;
+}
+
+/** Bands a thread: small enough that the last ones even out, large enough that loading the plan does not matter. */
+const BANDS_PER_THREAD = 2;
+const BAND_STEP_PX = 32;
+
+/** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
+export class BlurPool {
+  private readonly pool: Piscina;
+  readonly threads: number;
+
+  constructor(options: PoolOptions) {
+    this.threads = options.threads;
+    this.pool = new Piscina({ filename: options.workerFile, minThreads: 1, maxThreads: options.threads, workerData: { kernelsWasm: options.kernelsWasm }, idleTimeout: 30000 });
+  }
+
+  async run<K extends Task['kind']>(task: Extract<Task, { kind: K }>, signal?: AbortSignal): Promise<TaskResults[K]> {
+    if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
+    let outcome: Outcome<TaskResults[K]>;
+    try {
+      outcome = (await this.pool.run(task, { signal })) as Outcome<TaskResults[K]>;
+    } catch (error) {
+      if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
+      throw error;
+    }
+    if (!outcome.ok) throw IvrexError.fromRecord(outcome.error);
+    return outcome.value;
+  }
+
+  async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
+    const prepared = await this.run<'prepare'>({ kind: 'prepare', sources: frame.sources, path: frame.path, reachFrames: reachFrames(frame.settings.shutter) }, signal);
+    const { plan } = prepared;
+    const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
+    const most = await Promise.all(bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
+      this.run<'rows'>({ kind: 'rows', plan, settings: frame.settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) }, signal)));
+    return { width: plan.width, height: plan.height, rgba: out, prepared, report: plan.report, mostSlices: Math.max(0, ...most) };
+  }
+
+  async save(frame: BlurredFrame, file: string, type: 'half' | 'float', compression: Compression, signal?: AbortSignal): Promise<void> {
+    const { displayWindow, attributes } = frame.prepared;
+    await this.run<'save'>({ kind: 'save', picture: { file, displayWindow, rgba: frame.rgba, type, compression, attributes } }, signal);
+  }
+
+  async close(): Promise<void> {
+    await this.pool.destroy();
+  }
+}
+
+/** Bands that start on tile rows, top to bottom. */
+export function bandsOf(height: number, wanted: number): [number, number][] {
+  const rows = Math.max(1, Math.ceil(height / BAND_STEP_PX / wanted)) * BAND_STEP_PX;
+  const bands: [number, number][] = [];
+  for (let y = 0; y < height; y += rows) bands.push([y, Math.min(height, y + rows)]);
+  return bands;
+}

@@ -1,0 +1,7 @@
+export * from './node-host';
+export * from './atomic-write';
+export * from './sequence';
+export * from './exr-file';
+export * from './frame-passes';
+export { runTask, savePicture, type Prepared, type SavedPicture, type Task } from './tasks';
+export * from './blur-pool';

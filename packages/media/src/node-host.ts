@@ -1,0 +1,22 @@
+import { readFile } from 'node:fs/promises';
+import { deflateSync, inflateSync } from 'node:zlib';
+import type { ExrHost } from '@ivrex/core';
+import { instantiateKernels, type Kernels } from '@ivrex/kernels';
+
+/** What Node lends to the core: compiled kernels and zlib. */
+export interface NodeHost extends ExrHost {
+  readonly kernels: Kernels;
+}
+
+/** OpenEXR's own default level for ZIP. */
+const DEFLATE_LEVEL = 4;
+
+export async function loadNodeHost(kernelsWasm: string): Promise<NodeHost> {
+  const kernels = await instantiateKernels(await WebAssembly.compile(await readFile(kernelsWasm)));
+  return {
+    kernels,
+    // Memory is bounded by what the header, already checked, declares.
+    inflate: (packed, length) => inflateSync(packed, { maxOutputLength: Math.max(1, length) }),
+    deflate: (raw) => deflateSync(raw, { level: DEFLATE_LEVEL }),
+  };
+}

@@ -1,0 +1,80 @@
+import {
+  encodeExr, IvrexError, prepareBlur, renderRows, type ApplySettings, type Attribute, type BlurPlan, type Compression, type ErrorRecord, type PathChoice, type Plane, type Window,
+} from '@ivrex/core';
+import { writeFileAtomic } from './atomic-write';
+import { loadFramePasses, type FrameSources } from './frame-passes';
+import type { NodeHost } from './node-host';
+
+/** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
+export type Task =
+  | { readonly kind: 'prepare'; readonly sources: FrameSources; readonly path: PathChoice; readonly reachFrames: number }
+  | { readonly kind: 'rows'; readonly plan: BlurPlan; readonly settings: ApplySettings; readonly yFrom: number; readonly yTo: number; readonly out: Float32Array }
+  | { readonly kind: 'save'; readonly picture: SavedPicture };
+
+export interface SavedPicture {
+  readonly file: string;
+  readonly displayWindow: Window;
+  /** Premultiplied RGBA over the display window. */
+  readonly rgba: Float32Array;
+  readonly type: 'half' | 'float';
+  readonly compression: Compression;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+}
+
+export interface Prepared {
+  readonly plan: BlurPlan;
+  readonly displayWindow: Window;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+  readonly warnings: readonly string[];
+}
+
+export interface TaskResults {
+  prepare: Prepared;
+  /** The most slices used. */
+  rows: number;
+  save: null;
+}
+
+export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
+
+/** Runs one task. Errors come back as data, so that they cross threads whole. */
+export async function runTask(task: Task, host: NodeHost): Promise<Outcome<TaskResults[Task['kind']]>> {
+  try {
+    return { ok: true, value: await perform(task, host) };
+  } catch (error) {
+    if (error instanceof IvrexError) return { ok: false, error: error.toRecord() };
+    return { ok: false, error: { code: 'internal', message: error instanceof Error ? (error.stack ?? error.message) : String(error) } };
+  }
+}
+
+async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['kind']]> {
+  switch (task.kind) {
+    case 'prepare': {
+      const passes = await loadFramePasses(task.sources, host);
+      const plan = prepareBlur({ ...passes, path: task.path, reachFrames: task.reachFrames });
+      return { plan, displayWindow: passes.displayWindow, attributes: passes.attributes, warnings: passes.warnings };
+    }
+    case 'rows': {
+      const session = host.kernels.openSlices(task.plan.layers);
+      try {
+        return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
+      } finally {
+        session.close();
+      }
+    }
+    case 'save':
+      await savePicture(task.picture, host);
+      return null;
+  }
+}
+
+export async function savePicture(picture: SavedPicture, host: NodeHost): Promise<void> {
+  const { displayWindow, rgba } = picture;
+  const planes: Plane[] = ['R', 'G', 'B', 'A'].map((name, channel) => {
+    const data = new Float32Array(rgba.length / 4);
+    for (let i = 0; i < data.length; i++) data[i] = rgba[i * 4 + channel];
+    return { name, type: picture.type, data };
+  });
+  const bytes = encodeExr({ displayWindow, dataWindow: displayWindow, planes }, { compression: picture.compression, attributes: picture.attributes }, host);
+  await writeFileAtomic(picture.file, bytes);
+}
