@@ -17,8 +17,14 @@ export function run(command, args, { cwd = root, env = process.env, quiet = fals
     child.stderr?.on('data', (data) => { output += data; });
     if (input !== null) child.stdin.end(input);
     child.on('error', (error) => reject(new Failure(`${command} could not be started: ${error.message}`)));
-    child.on('close', (code) => (code === 0 ? resolve(output) : reject(new Failure(`${command} ${args.slice(0, 2).join(' ')} failed with exit code ${code}${quiet ? `:\n${output.trim().slice(-2000)}` : ''}`))));
+    child.on('close', (code) => (code === 0 ? resolve(output) : reject(new Failure(`${command} ${args.slice(0, 2).join(' ')} failed with exit code ${code}${quiet ? `:\n${firstAndLast(output)}` : ''}`))));
   });
+}
+
+/** Long output, cut in the middle: the cause is mostly at either end. */
+function firstAndLast(output) {
+  const lines = output.trim().split('\n');
+  return lines.length <= 40 ? lines.join('\n') : [...lines.slice(0, 20), '...', ...lines.slice(-20)].join('\n');
 }
 
 /** Runs a script's main function; a Failure becomes one line and exit code 1. */

@@ -21,3 +21,5 @@ export { prepareBlur, type BlurInput } from './blur/prepare';
 export { renderRows, sliceCount, type ApplySettings } from './blur/apply';
 export * from './compare/metrics';
 export * from './colour/display-transform';
+export { guessRole, type PassNames, type RoleGuess } from './passes/guess-role';
+export { proposeEncoding, type EncodingProposal } from './motion/propose';

@@ -5,3 +5,5 @@ export * from './exr-file';
 export * from './frame-passes';
 export { runTask, savePicture, type Prepared, type SavedPicture, type Task } from './tasks';
 export * from './blur-pool';
+export type { RasterRequest } from './raster-task';
+export * from './describe-folder';

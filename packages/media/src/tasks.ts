@@ -4,12 +4,14 @@ import {
 import { writeFileAtomic } from './atomic-write';
 import { loadFramePasses, type FrameSources } from './frame-passes';
 import type { NodeHost } from './node-host';
+import { loadRaster, type RasterRequest } from './raster-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
   | { readonly kind: 'prepare'; readonly sources: FrameSources; readonly path: PathChoice; readonly reachFrames: number }
   | { readonly kind: 'rows'; readonly plan: BlurPlan; readonly settings: ApplySettings; readonly yFrom: number; readonly yTo: number; readonly out: Float32Array }
-  | { readonly kind: 'save'; readonly picture: SavedPicture };
+  | { readonly kind: 'save'; readonly picture: SavedPicture }
+  | { readonly kind: 'raster'; readonly request: RasterRequest };
 
 export interface SavedPicture {
   readonly file: string;
@@ -33,6 +35,8 @@ export interface TaskResults {
   /** The most slices used. */
   rows: number;
   save: null;
+  /** The wire form of CONTRACT's pixels, see packRaster. */
+  raster: Uint8Array;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -65,6 +69,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
     case 'save':
       await savePicture(task.picture, host);
       return null;
+    case 'raster':
+      return loadRaster(task.request, host);
   }
 }
 

@@ -1,0 +1,13 @@
+import { z } from 'zod';
+
+/** Ids of different records do not mix: the brand makes the compiler say so. */
+export const shotIdSchema = z.uuid().brand<'ShotId'>();
+export const sequenceIdSchema = z.uuid().brand<'SequenceId'>();
+export const passIdSchema = z.uuid().brand<'PassId'>();
+export const encodingIdSchema = z.uuid().brand<'EncodingId'>();
+export const deliveryIdSchema = z.uuid().brand<'DeliveryId'>();
+export type ShotId = z.infer<typeof shotIdSchema>;
+export type SequenceId = z.infer<typeof sequenceIdSchema>;
+export type PassId = z.infer<typeof passIdSchema>;
+export type EncodingId = z.infer<typeof encodingIdSchema>;
+export type DeliveryId = z.infer<typeof deliveryIdSchema>;

@@ -1,0 +1,49 @@
+import path from 'node:path';
+import { z } from 'zod';
+
+/** The only reader of the environment. */
+const environmentSchema = z.object({
+  IVREX_HOST: z.enum(['127.0.0.1', '::1', 'localhost'], 'only loopback addresses are served by this version').default('127.0.0.1'),
+  IVREX_PORT: z.coerce.number().int().min(0).max(65535).default(4780),
+  IVREX_DATABASE_URL: z.url({ protocol: /^postgres(ql)?$/ }),
+  IVREX_ROOT: z.string().min(1),
+  IVREX_DATA: z.string().min(1),
+  /** Folders below which shots may lie, separated by colons. */
+  IVREX_MEDIA: z.string().default(''),
+  IVREX_DEMO: z.enum(['0', '1']).default('0'),
+  IVREX_THREADS: z.coerce.number().int().min(1).max(256),
+  IVREX_LOG: z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),
+});
+
+export interface Config {
+  readonly host: string;
+  readonly port: number;
+  readonly databaseUrl: string;
+  readonly clientFolder: string;
+  readonly kernelsWasm: string;
+  readonly migrationsFolder: string;
+  readonly mediaFolders: readonly string[];
+  readonly demoFolder: string;
+  readonly deliveriesFolder: string;
+  readonly makeDemo: boolean;
+  readonly threads: number;
+  readonly logLevel: string;
+}
+
+/** @throws Error with one sentence that names the variable */
+export function readConfig(environment: Record<string, string | undefined>): Config {
+  const parsed = environmentSchema.safeParse(environment);
+  if (!parsed.success) {
+    const issue = parsed.error.issues[0];
+    throw new Error(`the setting ${String(issue.path[0])} is not usable: ${issue.message}`);
+  }
+  const e = parsed.data;
+  const media = path.join(e.IVREX_DATA, 'media');
+  return {
+    host: e.IVREX_HOST, port: e.IVREX_PORT, databaseUrl: e.IVREX_DATABASE_URL, threads: e.IVREX_THREADS, logLevel: e.IVREX_LOG, makeDemo: e.IVREX_DEMO === '1',
+    clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'), kernelsWasm: path.join(e.IVREX_ROOT, 'packages/kernels/build/kernels.wasm'),
+    migrationsFolder: path.join(e.IVREX_ROOT, 'packages/server/migrations'),
+    mediaFolders: [media, ...e.IVREX_MEDIA.split(':').filter((f) => f !== '')].map((f) => path.resolve(f)),
+    demoFolder: path.join(media, 'tidal-clock'), deliveriesFolder: path.join(e.IVREX_DATA, 'deliveries'),
+  };
+}

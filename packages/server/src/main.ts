@@ -1,0 +1,50 @@
+import { fileURLToPath } from 'node:url';
+import { mkdir } from 'node:fs/promises';
+import { BlurPool } from '@ivrex/media';
+import { pino } from 'pino';
+import { readConfig } from './config/config';
+import { openDatabase } from './db/database';
+import { migrate } from './db/migrate';
+import { makeApp } from './http/app';
+import { openDeliveryQueue } from './jobs/delivery-queue';
+import { DemoJob } from './jobs/make-demo-job';
+import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
+import type { Services } from './services/services';
+
+const config = readConfig(process.env);
+const log = pino({ level: config.logLevel });
+for (const folder of [...config.mediaFolders, config.deliveriesFolder]) await mkdir(folder, { recursive: true });
+const database = openDatabase(config.databaseUrl, (error) => log.error({ err: error }, 'a database connection broke'));
+const ran = await migrate(database, config.migrationsFolder);
+if (ran.length > 0) log.info({ migrations: ran }, 'migrated');
+const pool = new BlurPool({ workerFile: fileURLToPath(new URL('./media-worker.mjs', import.meta.url)), kernelsWasm: config.kernelsWasm, threads: config.threads });
+const queue = await openDeliveryQueue(config.databaseUrl, log);
+const demo = new DemoJob(config);
+const services: Services = { database, pool, config, log, queue, work: demo, now: () => new Date() };
+
+const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
+  if (error) {
+    log.error({ err: error }, 'the address could not be opened');
+    process.exit(1);
+  }
+  const address = server.address();
+  // The one line that the start script reads.
+  if (address !== null && typeof address === 'object') process.stdout.write(`IVREX LISTENS ${address.port}\n`);
+});
+await resumeInterrupted(services);
+await queue.work(({ deliveryId, frame, signal }) => renderDeliveryFrame(services, deliveryId, frame, signal));
+if (config.makeDemo) void demo.run(services);
+
+let stopping = false;
+async function stop(): Promise<void> {
+  if (stopping) return;
+  stopping = true;
+  server.close();
+  server.closeAllConnections();
+  await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));
+  await pool.close();
+  await database.close();
+  process.exit(0);
+}
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());

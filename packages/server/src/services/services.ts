@@ -1,0 +1,27 @@
+import type { BlurPool } from '@ivrex/media';
+import type { Logger } from 'pino';
+import type { Config } from '../config/config';
+import type { Database } from '../db/database';
+
+/** What every use case is handed. No globals. */
+export interface Services {
+  readonly database: Database;
+  readonly pool: BlurPool;
+  readonly config: Config;
+  readonly log: Logger;
+  readonly now: () => Date;
+  readonly queue: DeliveryQueue;
+  readonly work: WorkBoard;
+}
+
+/** The job queue as services see it. */
+export interface DeliveryQueue {
+  send(deliveryId: string, frames: readonly number[]): Promise<void>;
+  /** Stops what this process is doing for the delivery. */
+  abort(deliveryId: string): void;
+}
+
+/** Background work other than deliveries, told while it runs. */
+export interface WorkBoard {
+  list(): readonly { kind: string; label: string; state: 'running' | 'done' | 'failed'; done: number; total: number; secondsLeft: number | null; error: string | null }[];
+}
