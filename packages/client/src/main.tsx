@@ -1,1 +1,9 @@
-document.body.textContent = 'soon';
+import '@fontsource-variable/inter/wght.css';
+import './app/app.css';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { App } from './app/App';
+
+const root = document.getElementById('root');
+if (root === null) throw new Error('the page has no root element');
+createRoot(root).render(<StrictMode><App /></StrictMode>);

@@ -16,7 +16,7 @@ export const encodingSchema = z.strictObject({
   transfer: z.discriminatedUnion('kind', [z.strictObject({ kind: z.literal('none') }), z.strictObject({ kind: z.literal('power'), exponent: finite.positive() }), z.strictObject({ kind: z.literal('srgb') })]).default({ kind: 'none' }),
   premultiplied: z.boolean().default(false),
   alpha: z.string().min(1).nullable().default(null),
-  sets: z.array(vectorSetSchema).min(1).max(2),
+  sets: z.array(vectorSetSchema).min(1).max(2).readonly(),
   zero: finite,
   fullScale: z.strictObject({ stored: finite, equals: finite.refine((v) => v !== 0, 'must not be 0'), unit: z.enum(['px', 'frameWidth', 'frameSize', 'halfFrame']) }),
   axes: z.strictObject({ x: z.enum(['right', 'left']), y: z.enum(['down', 'up']) }).default({ x: 'right', y: 'down' }),

@@ -1,0 +1,76 @@
+import { mediaFolderSchema, shotDetailSchema, shotIdSchema, shotSummarySchema, workSchema, type ShotDetail, type ShotSettings } from '@ivrex/contract';
+import { useMutation, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { App } from 'antd';
+import { z } from 'zod';
+import { ApiError, requestJson, sentenceOf } from './request';
+
+export function useShots() {
+  return useQuery({ queryKey: ['shots'], queryFn: () => requestJson(z.array(shotSummarySchema), '/shots'), refetchInterval: 3000 });
+}
+
+export function useMediaFolders(enabled: boolean) {
+  return useQuery({ queryKey: ['media-folders'], queryFn: () => requestJson(z.array(mediaFolderSchema), '/media-folders'), enabled });
+}
+
+/** Background work; asked often while some is running. */
+export function useWork() {
+  return useQuery({ queryKey: ['work'], queryFn: () => requestJson(z.array(workSchema), '/work'), refetchInterval: (query) => (query.state.data?.some((w) => w.state === 'running') === false ? 10000 : 1000) });
+}
+
+export function useShot(shotId: string) {
+  return useQuery({ queryKey: ['shot', shotId], queryFn: () => requestJson(shotDetailSchema, `/shots/${shotId}`) });
+}
+
+export function useNewShot() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (folder: string) => requestJson(z.object({ id: shotIdSchema }), '/shots', 'POST', { folder }),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['shots'] }),
+  });
+}
+
+function keep(client: QueryClient, detail: ShotDetail): void {
+  client.setQueryData(['shot', detail.shot.id], detail);
+  void client.invalidateQueries({ queryKey: ['shots'] });
+}
+
+/** Changes to one shot wait for each other, so that each is based on the one before. */
+export function useChangeSettings(shotId: string) {
+  const client = useQueryClient();
+  const { message } = App.useApp();
+  const mutation = useMutation({
+    scope: { id: `shot-${shotId}` },
+    mutationFn: ({ change, label }: { change: (settings: ShotSettings) => ShotSettings; label: string }) => {
+      const detail = client.getQueryData<ShotDetail>(['shot', shotId]);
+      if (detail === undefined) throw new ApiError(0, 'notFound', 'The shot is not loaded yet.');
+      return requestJson(shotDetailSchema, `/shots/${shotId}/settings`, 'PUT', { settings: change(detail.settings), label, basedOn: detail.state.sequence });
+    },
+    onSuccess: (detail) => keep(client, detail),
+    onError: (error) => {
+      void message.error(sentenceOf(error));
+      void client.invalidateQueries({ queryKey: ['shot', shotId] });
+    },
+  });
+  return (label: string, change: (settings: ShotSettings) => ShotSettings) => mutation.mutate({ change, label });
+}
+
+export function useStepState(shotId: string) {
+  const client = useQueryClient();
+  const { message } = App.useApp();
+  return useMutation({
+    scope: { id: `shot-${shotId}` },
+    mutationFn: (step: 'undo' | 'redo') => requestJson(shotDetailSchema, `/shots/${shotId}/${step}`, 'POST', {}),
+    onSuccess: (detail) => keep(client, detail),
+    onError: (error) => void message.error(sentenceOf(error)),
+  });
+}
+
+export function useLookAgain(shotId: string) {
+  const client = useQueryClient();
+  const { message } = App.useApp();
+  return useMutation({
+    mutationFn: () => requestJson(shotDetailSchema, `/shots/${shotId}/look-again`, 'POST', {}),
+    onSuccess: (detail) => keep(client, detail),
+    onError: (error) => void message.error(sentenceOf(error)),
+  });
+}

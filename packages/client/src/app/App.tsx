@@ -1,0 +1,46 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { App as AntApp, ConfigProvider } from 'antd';
+import { useEffect } from 'react';
+import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
+import { ApiError } from '../api/request';
+import { DeliverPanel } from '../features/deliver/DeliverPanel';
+import { MotionPanel } from '../features/motion/MotionPanel';
+import { PassesPanel } from '../features/passes/PassesPanel';
+import { ShotPage } from '../features/shot/ShotPage';
+import { ShotsPage } from '../features/shots/ShotsPage';
+import { ShutterPanel } from '../features/shutter/ShutterPanel';
+import { LostPage } from '../ui/LostPage';
+import { themeFor } from './theme';
+import { useAppearance } from './appearance';
+
+const queryClient = new QueryClient({
+  defaultOptions: {
+    // A sentence from the server will not change by asking again; a server that is gone may come back.
+    queries: { retry: (count, error) => !(error instanceof ApiError && error.status !== 0) && count < 3, staleTime: 2000 },
+  },
+});
+
+const router = createBrowserRouter([
+  { path: '/', element: <ShotsPage /> },
+  {
+    path: '/shots/:shotId', element: <ShotPage />,
+    children: [
+      { index: true, element: <Navigate to="passes" replace /> },
+      { path: 'passes', element: <PassesPanel /> }, { path: 'motion', element: <MotionPanel /> },
+      { path: 'shutter', element: <ShutterPanel /> }, { path: 'deliver', element: <DeliverPanel /> },
+    ],
+  },
+  { path: '*', element: <LostPage /> },
+]);
+
+export function App() {
+  const appearance = useAppearance((s) => s.appearance);
+  useEffect(() => { document.documentElement.dataset.appearance = appearance; }, [appearance]);
+  return (
+    <ConfigProvider theme={themeFor(appearance)}>
+      <AntApp component={false}>
+        <QueryClientProvider client={queryClient}><RouterProvider router={router} /></QueryClientProvider>
+      </AntApp>
+    </ConfigProvider>
+  );
+}

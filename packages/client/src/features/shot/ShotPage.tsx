@@ -1,0 +1,77 @@
+import type { ShotDetail } from '@ivrex/contract';
+import type { Shutter } from '@ivrex/core';
+import { Button, Spin } from 'antd';
+import { useEffect, useMemo, useState } from 'react';
+import { Group, Panel, Separator } from 'react-resizable-panels';
+import { Link, Outlet, useOutletContext, useParams } from 'react-router';
+import { ApiError, sentenceOf } from '../../api/request';
+import { useChangeSettings, useShot } from '../../api/shots';
+import { FrameStrip } from '../../viewer/FrameStrip';
+import { oneToOne } from '../../viewer/placement';
+import { useLiveBlur } from '../../viewer/use-live-blur';
+import { usePeaks } from '../../viewer/use-peaks';
+import { usePlayback } from '../../viewer/use-playback';
+import { fitPlacement } from '../../viewer/placement';
+import { resetView, useView } from '../../viewer/view-store';
+import { Viewer } from '../../viewer/Viewer';
+import { ViewerBar } from '../../viewer/ViewerBar';
+import { ShotBar } from './ShotBar';
+import { useShotKeys } from './use-shot-keys';
+
+/** What every step of a shot works with. */
+export interface ShotContext {
+  readonly detail: ShotDetail;
+  readonly change: ReturnType<typeof useChangeSettings>;
+  /** The shutter that the picture shows: while a value is dragged it runs ahead of what is kept. */
+  readonly shutter: Shutter;
+  readonly setLiveShutter: (shutter: Shutter | null) => void;
+}
+
+export function useShotContext(): ShotContext {
+  return useOutletContext<ShotContext>();
+}
+
+export function ShotPage() {
+  const { shotId = '' } = useParams();
+  const shot = useShot(shotId);
+  if (shot.isError) {
+    const gone = shot.error instanceof ApiError && shot.error.status !== 0;
+    return <div style={{ padding: 40 }}><div className="empty-state" role="alert"><h2>{gone ? 'This shot can\'t be opened' : 'The server is gone'}</h2><div>{sentenceOf(shot.error)}</div><div className="row"><Button onClick={() => void shot.refetch()}>Try again</Button><Link to="/">All shots</Link></div></div></div>;
+  }
+  if (shot.data === undefined) return <div style={{ height: '100%', display: 'grid', placeContent: 'center' }}><Spin description="Opening the shot" /></div>;
+  return <OpenShot key={shotId} detail={shot.data} />;
+}
+
+function OpenShot({ detail }: { detail: ShotDetail }) {
+  const { id, name, firstFrame, lastFrame } = detail.shot;
+  const change = useChangeSettings(id);
+  const [live, setLiveShutter] = useState<Shutter | null>(null);
+  const shutter = live ?? detail.settings.elements[0].shutter ?? detail.settings.shutter;
+  useState(() => resetView(Math.round((firstFrame + lastFrame) / 2)));
+  useEffect(() => { document.title = `${name} - Ivrex`; }, [name]);
+  useLiveBlur(detail, shutter);
+  usePlayback(detail);
+  usePeaks(detail);
+  const toOneToOne = () => {
+    const { placement, set } = useView.getState(), canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');
+    if (canvas) set({ placement: oneToOne(placement ?? fitPlacement(canvas, detail.shot), canvas) });
+  };
+  useShotKeys(detail, toOneToOne);
+  const context = useMemo<ShotContext>(() => ({ detail, change, shutter, setLiveShutter }), [detail, change, shutter]);
+  return (
+    <div className="shot-page">
+      <ShotBar detail={detail} />
+      <Group orientation="horizontal" className="work-area">
+        <Panel minSize="40%">
+          <div className="bench">
+            <ViewerBar detail={detail} onOneToOne={toOneToOne} />
+            <Viewer detail={detail} />
+            <FrameStrip detail={detail} />
+          </div>
+        </Panel>
+        <Separator className="separator" aria-label="Width of the side" />
+        <Panel defaultSize="372px" minSize="300px" maxSize="45%"><aside className="side"><Outlet context={context} /></aside></Panel>
+      </Group>
+    </div>
+  );
+}

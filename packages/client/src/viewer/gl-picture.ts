@@ -1,0 +1,155 @@
+import type { DisplayTransform } from '@ivrex/core';
+import type { ChannelView, Placement, Under } from './view-store';
+
+export type TextureSlot = 'a' | 'b' | 'plate' | 'field';
+export type TexturePixels =
+  | { readonly kind: 'rgba16f'; readonly width: number; readonly height: number; readonly data: Uint16Array }
+  | { readonly kind: 'rgba32f' | 'rg32f'; readonly width: number; readonly height: number; readonly data: Float32Array };
+
+export interface DrawState {
+  readonly mode: 'a' | 'b' | 'wipe' | 'directions' | 'speed';
+  /** Data are shown as they were mapped: no exposure, no transform. */
+  readonly isData: boolean;
+  readonly placement: Placement;
+  readonly width: number;
+  readonly height: number;
+  readonly wipe: number;
+  readonly exposure: number;
+  readonly gamma: number;
+  readonly saturation: number;
+  readonly channel: ChannelView;
+  readonly under: Under;
+  readonly transform: DisplayTransform;
+  readonly peakSpeed: number;
+}
+
+const VERTEX = `#version 300 es
+void main() { vec2 p = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(p, 0.0, 1.0); }`;
+
+// The graphics card only shows: exposure, curve and what lies under alpha. The blur comes ready from the workers.
+const FRAGMENT = `#version 300 es
+precision highp float;
+precision highp int;
+uniform sampler2D uA, uB, uPlate, uField;
+uniform vec2 uSize, uCanvas, uOrigin;
+uniform float uZoom, uWipe, uGain, uGamma, uSaturation, uPeak;
+uniform int uMode, uData, uChannel, uUnder, uTransform;
+out vec4 colour;
+vec3 srgb(vec3 v) { return mix(v * 12.92, 1.055 * pow(max(v, 0.0), vec3(1.0 / 2.4)) - 0.055, step(0.0031308, v)); }
+vec3 rec709(vec3 v) { return mix(v * 4.5, 1.099 * pow(max(v, 0.0), vec3(0.45)) - 0.099, step(0.018, v)); }
+// Direction as a hue that turns once; four anchors a quarter turn apart keep opposite directions far apart.
+vec3 direction(vec2 v) {
+  float turn = atan(v.y, v.x);
+  vec3 hue = 0.5 + 0.5 * cos(turn + vec3(0.0, -2.0944, 2.0944));
+  float amount = clamp(length(v) / max(uPeak, 1e-6), 0.0, 1.0);
+  return mix(vec3(0.13), 0.25 + 0.75 * hue, sqrt(amount));
+}
+vec3 heat(float t) { return clamp(vec3(1.6 * t, 2.2 * t * t - 0.5 * t, 3.0 * t * t * t - 1.6 * t * t + 0.25 * sin(3.14159 * t)) + 0.07, 0.0, 1.0); }
+void main() {
+  vec2 p = (vec2(gl_FragCoord.x, uCanvas.y - gl_FragCoord.y) - uOrigin) / uZoom;
+  if (p.x < 0.0 || p.y < 0.0 || p.x >= uSize.x || p.y >= uSize.y) { colour = vec4(0.0); return; }
+  vec2 uv = p / uSize;
+  if (uMode >= 3) {
+    vec2 v = texture(uField, uv).xy;
+    colour = vec4(uMode == 3 ? direction(v) : heat(clamp(length(v) / max(uPeak, 1e-6), 0.0, 1.0)), 1.0);
+    return;
+  }
+  vec4 c = uMode == 1 || (uMode == 2 && uv.x > uWipe) ? texture(uB, uv) : texture(uA, uv);
+  if (uData == 1) { colour = vec4(c.rgb, 1.0); return; }
+  if (uChannel == 4) { colour = vec4(vec3(c.a), 1.0); return; }
+  ivec2 cell = ivec2(p * uZoom / 12.0);
+  vec3 under = uUnder == 0 ? vec3(((cell.x + cell.y) & 1) == 0 ? 0.16 : 0.22) : uUnder == 1 ? vec3(0.0) : uUnder == 2 ? vec3(0.18) : texture(uPlate, uv).rgb;
+  vec3 v = c.rgb + (1.0 - clamp(c.a, 0.0, 1.0)) * under;
+  v *= uGain;
+  float y = dot(v, vec3(0.2126, 0.7152, 0.0722));
+  v = mix(vec3(y), v, uSaturation);
+  if (uChannel == 1) v = v.rrr; else if (uChannel == 2) v = v.ggg; else if (uChannel == 3) v = v.bbb;
+  v = uTransform == 0 ? srgb(v) : uTransform == 1 ? rec709(v) : v;
+  colour = vec4(pow(clamp(v, 0.0, 1.0), vec3(1.0 / uGamma)), 1.0);
+}`;
+
+const SLOTS: readonly TextureSlot[] = ['a', 'b', 'plate', 'field'];
+
+/** The picture on a canvas. One instance a canvas; nothing here decides anything. */
+export class GlPicture {
+  private readonly gl: WebGL2RenderingContext;
+  private readonly program: WebGLProgram;
+  private readonly textures = new Map<TextureSlot, { texture: WebGLTexture; source: TexturePixels['data'] | null }>();
+  private readonly filtersFloat: boolean;
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    const gl = canvas.getContext('webgl2', { antialias: false, premultipliedAlpha: true, preserveDrawingBuffer: true });
+    if (gl === null) throw new Error('This browser offers no WebGL 2, which the picture needs. Switch graphics acceleration on, or use a current Chromium or Firefox.');
+    this.gl = gl;
+    this.filtersFloat = gl.getExtension('OES_texture_float_linear') !== null;
+    this.program = this.compile();
+    gl.useProgram(this.program);
+    SLOTS.forEach((slot, unit) => {
+      const texture = gl.createTexture();
+      gl.activeTexture(gl.TEXTURE0 + unit);
+      gl.bindTexture(gl.TEXTURE_2D, texture);
+      gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA8, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
+      for (const wrap of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T]) gl.texParameteri(gl.TEXTURE_2D, wrap, gl.CLAMP_TO_EDGE);
+      this.textures.set(slot, { texture, source: null });
+      gl.uniform1i(this.at(`u${slot[0].toUpperCase()}${slot.slice(1)}`), unit);
+    });
+  }
+
+  private compile(): WebGLProgram {
+    const { gl } = this;
+    const program = gl.createProgram();
+    for (const [type, source] of [[gl.VERTEX_SHADER, VERTEX], [gl.FRAGMENT_SHADER, FRAGMENT]] as const) {
+      const shader = gl.createShader(type);
+      if (shader === null) throw new Error('The graphics context was lost.');
+      gl.shaderSource(shader, source);
+      gl.compileShader(shader);
+      if (!gl.getShaderParameter(shader, gl.COMPILE_STATUS)) throw new Error(gl.getShaderInfoLog(shader) ?? 'shader');
+      gl.attachShader(program, shader);
+    }
+    gl.linkProgram(program);
+    return program;
+  }
+
+  private at(name: string): WebGLUniformLocation | null {
+    return this.gl.getUniformLocation(this.program, name);
+  }
+
+  /** Uploads only what changed. */
+  setTexture(slot: TextureSlot, pixels: TexturePixels | null): void {
+    const { gl } = this;
+    const known = this.textures.get(slot);
+    if (known === undefined || known.source === (pixels?.data ?? null)) return;
+    known.source = pixels?.data ?? null;
+    if (pixels === null) return;
+    gl.activeTexture(gl.TEXTURE0 + SLOTS.indexOf(slot));
+    const { width, height } = pixels;
+    if (pixels.kind === 'rgba16f') gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, width, height, 0, gl.RGBA, gl.HALF_FLOAT, pixels.data);
+    else if (pixels.kind === 'rgba32f') gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, width, height, 0, gl.RGBA, gl.FLOAT, pixels.data);
+    else gl.texImage2D(gl.TEXTURE_2D, 0, gl.RG32F, width, height, 0, gl.RG, gl.FLOAT, pixels.data);
+  }
+
+  draw(state: DrawState): void {
+    const { gl, canvas } = this;
+    gl.viewport(0, 0, canvas.width, canvas.height);
+    gl.clearColor(0, 0, 0, 0);
+    gl.clear(gl.COLOR_BUFFER_BIT);
+    const smooth = state.placement.zoom < 1;
+    SLOTS.forEach((_, unit) => {
+      gl.activeTexture(gl.TEXTURE0 + unit);
+      const filter = smooth && this.filtersFloat && unit < 3 ? gl.LINEAR : gl.NEAREST;
+      gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, filter);
+      gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+    });
+    gl.uniform2f(this.at('uSize'), state.width, state.height);
+    gl.uniform2f(this.at('uCanvas'), canvas.width, canvas.height);
+    gl.uniform2f(this.at('uOrigin'), state.placement.x, state.placement.y);
+    const floats: Record<string, number> = { uZoom: state.placement.zoom, uWipe: state.wipe, uGain: 2 ** state.exposure, uGamma: state.gamma, uSaturation: state.saturation, uPeak: state.peakSpeed };
+    for (const [name, value] of Object.entries(floats)) gl.uniform1f(this.at(name), value);
+    const choices: Record<string, number> = {
+      uMode: ['a', 'b', 'wipe', 'directions', 'speed'].indexOf(state.mode), uData: state.isData ? 1 : 0, uChannel: ['all', 'r', 'g', 'b', 'a'].indexOf(state.channel),
+      uUnder: ['checker', 'black', 'grey', 'plate'].indexOf(state.under), uTransform: ['srgb', 'rec709', 'linear'].indexOf(state.transform),
+    };
+    for (const [name, value] of Object.entries(choices)) gl.uniform1i(this.at(name), value);
+    gl.drawArrays(gl.TRIANGLES, 0, 3);
+  }
+}

@@ -1,0 +1,99 @@
+import { reachFrames, type Shutter } from '@ivrex/core';
+import type { Element, Raster, ShotDetail } from '@ivrex/contract';
+import { useEffect, useRef, useState } from 'react';
+import { loadRaster } from '../api/raster-cache';
+import { sentenceOf } from '../api/request';
+import { BlurPreview } from '../workers/blur-preview';
+import type { FrameInputs } from '../workers/blur-worker';
+import { useView } from './view-store';
+
+/** Plans are made for one of these reaches, so that dragging the shutter seldom needs a new one. */
+const REACHES = [0.5, 1, 2, 4, 8, 16, 40];
+const SETTLE_MS = 180;
+
+/** Keeps the motion field and the blurred picture of the current frame up to date: a draft at once, the exact one at rest. */
+export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
+  const preview = useRef<BlurPreview | null>(null);
+  const frame = useView((s) => s.frame), look = useView((s) => s.look), set = useView((s) => s.set);
+  const [planned, setPlanned] = useState<{ key: string; frame: number } | null>(null);
+  const { settings } = detail;
+  const [element] = settings.elements;
+  const wantsBlur = look === 'blurred' || look === 'wipe';
+  const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
+  const fps = detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
+  const key = JSON.stringify([element.beauty, element.motion, element.depth, element.ids, element.encoding, settings.path, reach, frame]);
+
+  useEffect(() => {
+    const made = new BlurPreview();
+    preview.current = made;
+    return () => {
+      preview.current = null;
+      made.close();
+    };
+  }, []);
+
+  useEffect(() => {
+    let current = true;
+    const ready = element.beauty !== null && element.motion !== null && element.encoding !== null && frame !== 0;
+    if (!ready) {
+      set({ field: null, blurred: null, report: null, problem: null, working: false });
+      setPlanned(null);
+      return;
+    }
+    const work = async () => {
+      set({ working: true });
+      const inputs = await loadInputs(element, frame, fps);
+      const field = await preview.current?.decode(inputs);
+      if (!current || field === undefined) return;
+      set({ field, problem: null });
+      if (!wantsBlur) return;
+      const plan = await preview.current?.prepare({ ...inputs, path: settings.path, reachFrames: reach });
+      if (!current || !plan) return;
+      set({ report: plan.report });
+      setPlanned({ key, frame });
+    };
+    work().catch((error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error) })).finally(() => current && set({ working: false }));
+    return () => { current = false; };
+    // `key` stands for everything that a plan depends on.
+  }, [key, wantsBlur]);
+
+  useEffect(() => {
+    if (planned === null || planned.key !== key || !wantsBlur) return;
+    let current = true;
+    const render = (quality: 'draft' | 'final') => preview.current?.render({ shutter, quality, samples: settings.samples }).then((picture) => {
+      if (current && picture) set({ blurred: { ...picture, frame: planned.frame } });
+    });
+    void render('draft');
+    const rest = setTimeout(() => void render('final'), SETTLE_MS);
+    return () => {
+      current = false;
+      clearTimeout(rest);
+    };
+  }, [planned, shutter.opens, shutter.closes, shutter.strength, settings.samples, wantsBlur]);
+}
+
+type LoadedInputs = Omit<FrameInputs, 'path' | 'reachFrames'>;
+
+async function loadInputs(element: Element, frame: number, fps: number | null): Promise<LoadedInputs> {
+  if (element.beauty === null || element.motion === null || element.encoding === null) throw new TypeError('the element is not complete');
+  const [beauty, motion, depth, ids] = await Promise.all([
+    loadRaster(element.beauty, frame, 'picture'), loadRaster(element.motion, frame, 'planes'),
+    element.depth && loadRaster(element.depth, frame, 'planes'), element.ids && loadRaster(element.ids, frame, 'planes'),
+  ]);
+  const { width, height } = beauty.header;
+  const planes = new Map(motion.header.names.map((name, i) => [name, motion.planes[i] as Float32Array]));
+  return {
+    width, height, beauty: beauty.planes[0] as Uint16Array, motion: { width: motion.header.width, height: motion.header.height, planes },
+    depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height), ids: ids && atSize(ids, 0, width, height), encoding: element.encoding, fps,
+  };
+}
+
+/** One plane at the beauty's size, nearest pixels. */
+function atSize(raster: Raster, plane: number, width: number, height: number): Float32Array {
+  const src = raster.planes[plane] as Float32Array;
+  const { width: w, height: h } = raster.header;
+  if (w === width && h === height) return src;
+  const out = new Float32Array(width * height);
+  for (let i = 0; i < out.length; i++) out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
+  return out;
+}

@@ -1,0 +1,130 @@
+import { isDataRole, type Raster, type ShotDetail } from '@ivrex/contract';
+import { peakSpeed } from '@ivrex/core';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { showData } from './data-picture';
+import { GlPicture } from './gl-picture';
+import { drawOverlay } from './overlay';
+import { fitPlacement } from './placement';
+import { rasterOf, useRaster, type RasterState } from './use-raster';
+import { useView, type Look, type Placement } from './view-store';
+
+export interface Scene {
+  readonly frame: number;
+  readonly width: number;
+  readonly height: number;
+  readonly ratio: number;
+  readonly placement: Placement;
+  readonly peak: number;
+  readonly showsDirections: boolean;
+  readonly beauty: Raster | null;
+  readonly note: string | null;
+  readonly message: string | null;
+}
+
+/** Loads what the look needs and draws it whenever any of it changes. */
+export function usePictureCanvas(detail: ShotDetail) {
+  const canvas = useRef<HTMLCanvasElement>(null), overlay = useRef<HTMLCanvasElement>(null), picture = useRef<GlPicture | null>(null);
+  const view = useView();
+  const [broken, setBroken] = useState<string | null>(null);
+  const size = useCanvasSize(canvas, overlay);
+  const [element] = detail.settings.elements;
+  const beautyState = useRaster(element.beauty, view.frame, 'picture');
+  const shown = view.look === 'pass' ? (detail.passes.find((p) => p.id === view.shownPass) ?? null) : null;
+  const role = shown === null ? 'beauty' : (detail.settings.roles[shown.id] ?? shown.guess.role);
+  const isData = isDataRole(role);
+  const passState = useRaster(shown?.id ?? null, view.frame, isData ? 'planes' : 'picture');
+  const plate = detail.passes.find((p) => detail.settings.roles[p.id] === 'plate') ?? null;
+  const plateState = useRaster(view.under === 'plate' ? (plate?.id ?? null) : null, view.frame, 'picture');
+  const beauty = rasterOf(beautyState), plateRaster = rasterOf(plateState);
+  const main = shown === null ? beauty : rasterOf(passState);
+  const data = useMemo(() => (isData && main !== null && main.header.format === 'planes32f' ? showData(main, role) : null), [isData, main, role]);
+  const width = main?.header.width ?? detail.shot.width, height = main?.header.height ?? detail.shot.height;
+  const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
+  const placement = view.placement ?? fitPlacement(size, { width, height });
+  const blurred = view.blurred?.frame === view.frame ? view.blurred : null;
+
+  useLayoutEffect(() => {
+    if (canvas.current === null || picture.current !== null) return;
+    try {
+      picture.current = new GlPicture(canvas.current);
+    } catch (error) {
+      setBroken(error instanceof Error ? error.message : String(error));
+    }
+  }, []);
+
+  useEffect(() => {
+    const gl = picture.current;
+    if (gl === null || size.width === 0) return;
+    if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
+    else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width, height, data: main.planes[0] as Uint16Array });
+    if (plateRaster !== null) gl.setTexture('plate', { kind: 'rgba16f', width: plateRaster.header.width, height: plateRaster.header.height, data: plateRaster.planes[0] as Uint16Array });
+    if (blurred !== null) gl.setTexture('b', { kind: 'rgba32f', width: blurred.width, height: blurred.height, data: blurred.rgba });
+    if (view.field !== null && (view.look === 'directions' || view.look === 'speed')) gl.setTexture('field', { kind: 'rg32f', width: view.field.width, height: view.field.height, data: view.field.toNext });
+    gl.draw({
+      mode: modeOf(view.look, blurred !== null, view.field !== null), isData: data !== null, placement, width, height, wipe: view.wipe, exposure: view.exposure, gamma: view.gamma, saturation: view.saturation,
+      channel: view.channel, under: view.under === 'plate' && plateRaster === null ? 'checker' : view.under, transform: detail.settings.displayTransform, peakSpeed: peak,
+    });
+    const context = overlay.current?.getContext('2d');
+    if (context) drawOverlay(context, { placement, width, height, ratio: size.ratio, field: view.field, needles: view.needles, wipe: view.look === 'wipe' && blurred !== null ? view.wipe : null, pins: view.pins, raster: main });
+    // For tests and benches: which picture the screen shows now.
+    if (canvas.current) canvas.current.dataset.shows = `${view.look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`;
+  });
+
+  const scene: Scene = {
+    frame: view.frame, width, height, ratio: size.ratio, placement, peak, beauty, showsDirections: view.look === 'directions' && view.field !== null,
+    note: data !== null ? `data, no display transform: ${data.note}` : noteOf(view.look, blurred),
+    message: broken ?? view.problem ?? messageOf(shown === null ? beautyState : passState, view.look, detail, view.field !== null),
+  };
+  return { canvas, overlay, scene };
+}
+
+function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'wipe' | 'directions' | 'speed' {
+  switch (look) {
+    case 'sharp': case 'pass': return 'a';
+    case 'blurred': return hasBlur ? 'b' : 'a';
+    case 'wipe': return hasBlur ? 'wipe' : 'a';
+    case 'directions': case 'speed': return hasField ? look : 'a';
+  }
+}
+
+function noteOf(look: Look, blurred: { quality: string; slices: number } | null): string | null {
+  if (look !== 'blurred' && look !== 'wipe') return null;
+  return blurred === null ? 'making the blur' : blurred.quality === 'draft' ? 'draft' : `exact, up to ${blurred.slices} slices`;
+}
+
+function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField: boolean): string | null {
+  if (state.status === 'failed') return state.message;
+  const [element] = detail.settings.elements;
+  if (element.beauty === null && look !== 'pass') return 'No pass is marked as beauty. Choose one in step Passes.';
+  if ((look === 'blurred' || look === 'wipe' || look === 'directions' || look === 'speed') && element.encoding === null && !hasField) return 'This look needs decoded motion. Say how it is stored in step Motion.';
+  return null;
+}
+
+interface CanvasSize {
+  readonly width: number;
+  readonly height: number;
+  readonly ratio: number;
+}
+
+function useCanvasSize(...canvases: RefObject<HTMLCanvasElement | null>[]): CanvasSize {
+  const [size, setSize] = useState<CanvasSize>({ width: 0, height: 0, ratio: 1 });
+  const first = canvases[0];
+  useLayoutEffect(() => {
+    const parent = first.current?.parentElement;
+    if (!parent) return;
+    const measure = () => {
+      const ratio = window.devicePixelRatio || 1;
+      setSize({ width: Math.round(parent.clientWidth * ratio), height: Math.round(parent.clientHeight * ratio), ratio });
+    };
+    const observer = new ResizeObserver(measure);
+    observer.observe(parent);
+    measure();
+    return () => observer.disconnect();
+  }, [first]);
+  useLayoutEffect(() => {
+    for (const { current } of canvases) {
+      if (current !== null && (current.width !== size.width || current.height !== size.height)) Object.assign(current, { width: size.width, height: size.height });
+    }
+  });
+  return size;
+}

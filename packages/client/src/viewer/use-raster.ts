@@ -1,0 +1,33 @@
+import type { PassId, Raster } from '@ivrex/contract';
+import { useEffect, useState } from 'react';
+import { sentenceOf } from '../api/request';
+import { loadRaster, type RasterForm } from '../api/raster-cache';
+
+export type RasterState =
+  | { readonly status: 'none' }
+  | { readonly status: 'loading'; readonly raster: Raster | null }
+  | { readonly status: 'ready'; readonly raster: Raster }
+  | { readonly status: 'failed'; readonly message: string };
+
+/** A pass at a frame. While the next frame is fetched the one before stays, so that the picture does not blink. */
+export function useRaster(passId: PassId | null, frame: number, form: RasterForm, every = 1): RasterState {
+  const [state, setState] = useState<RasterState>({ status: 'none' });
+  useEffect(() => {
+    if (passId === null || frame === 0) {
+      setState({ status: 'none' });
+      return;
+    }
+    let current = true;
+    setState((before) => ({ status: 'loading', raster: before.status === 'ready' || before.status === 'loading' ? before.raster : null }));
+    loadRaster(passId, frame, form, every).then(
+      (raster) => current && setState({ status: 'ready', raster }),
+      (error: unknown) => current && setState({ status: 'failed', message: sentenceOf(error) }),
+    );
+    return () => { current = false; };
+  }, [passId, frame, form, every]);
+  return state;
+}
+
+export function rasterOf(state: RasterState): Raster | null {
+  return state.status === 'ready' || state.status === 'loading' ? state.raster : null;
+}

@@ -1,0 +1,64 @@
+import type { MotionField, PlanReport } from '@ivrex/core';
+import type { PassId } from '@ivrex/contract';
+import { create } from 'zustand';
+import type { PreviewPicture } from '../workers/blur-preview';
+
+export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'pass';
+export type Under = 'checker' | 'black' | 'grey' | 'plate';
+export type ChannelView = 'all' | 'r' | 'g' | 'b' | 'a';
+
+/** Where the picture lies on the canvas: canvas pixels a picture pixel, and the canvas place of the picture's corner. */
+export interface Placement {
+  readonly zoom: number;
+  readonly x: number;
+  readonly y: number;
+}
+
+export interface Point {
+  readonly x: number;
+  readonly y: number;
+}
+
+interface ViewState {
+  readonly frame: number;
+  readonly playing: boolean;
+  readonly look: Look;
+  readonly shownPass: PassId | null;
+  readonly needles: boolean;
+  readonly under: Under;
+  readonly channel: ChannelView;
+  readonly exposure: number;
+  readonly gamma: number;
+  readonly saturation: number;
+  /** 0 to 1 across the picture. */
+  readonly wipe: number;
+  /** Null: fitted to the canvas. */
+  readonly placement: Placement | null;
+  readonly pointer: Point | null;
+  readonly pins: readonly Point[];
+  readonly field: MotionField | null;
+  readonly blurred: (PreviewPicture & { readonly frame: number }) | null;
+  readonly report: PlanReport | null;
+  readonly working: boolean;
+  /** Why the picture or the blur can't be shown. */
+  readonly problem: string | null;
+  /** Frame -> longest vector in pixels per frame, under the current encoding. */
+  readonly peaks: ReadonlyMap<number, number>;
+  set(change: Partial<Omit<ViewState, 'set'>>): void;
+}
+
+/** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
+export const useView = create<ViewState>()((set) => ({
+  frame: 0, playing: false, look: 'sharp', shownPass: null, needles: false, under: 'checker', channel: 'all', exposure: 0, gamma: 1, saturation: 1, wipe: 0.5,
+  placement: null, pointer: null, pins: [], field: null, blurred: null, report: null, working: false, problem: null, peaks: new Map(),
+  set: (change) => set(change),
+}));
+
+/** A new shot starts from a clean view. */
+export function resetView(frame: number): void {
+  useView.setState({ frame, playing: false, look: 'sharp', shownPass: null, pins: [], pointer: null, field: null, blurred: null, report: null, problem: null, placement: null, peaks: new Map() });
+}
+
+export function isViewNeutral(s: Pick<ViewState, 'exposure' | 'gamma' | 'saturation' | 'channel'>): boolean {
+  return s.exposure === 0 && s.gamma === 1 && s.saturation === 1 && s.channel === 'all';
+}

@@ -1,0 +1,87 @@
+import { expose } from 'comlink';
+import { decodeMotion, prepareBlur, renderRows, resizeMotionField, IvrexError, type ApplySettings, type BlurPlan, type Encoding, type ErrorRecord, type MotionField, type PathChoice } from '@ivrex/core';
+import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
+
+/** One frame as the page has it. Planes by channel name. */
+export interface FrameInputs {
+  readonly width: number;
+  readonly height: number;
+  /** Interleaved premultiplied halves. */
+  readonly beauty: Uint16Array;
+  readonly motion: { readonly width: number; readonly height: number; readonly planes: ReadonlyMap<string, Float32Array> };
+  readonly depth: Float32Array | null;
+  readonly ids: Float32Array | null;
+  readonly encoding: Encoding;
+  readonly fps: number | null;
+  readonly path: PathChoice;
+  readonly reachFrames: number;
+}
+
+export type Answer<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
+
+/** Errors cross as data. */
+function answer<T>(work: () => T): Answer<T> {
+  try {
+    return { ok: true, value: work() };
+  } catch (error) {
+    if (error instanceof IvrexError) return { ok: false, error: error.toRecord() };
+    throw error;
+  }
+}
+
+let kernels: Kernels | null = null;
+let loaded: { plan: BlurPlan; session: SliceSession } | null = null;
+
+function started(): Kernels {
+  if (kernels === null) throw new Error('the worker was used before it started');
+  return kernels;
+}
+
+const api = {
+  async start(module: WebAssembly.Module): Promise<void> {
+    kernels = await instantiateKernels(module);
+  },
+  /** Decodes the motion alone: what the looks, needles and probes show. */
+  decode(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): Answer<MotionField> {
+    return answer(() => decodeField(inputs));
+  },
+  prepare(inputs: FrameInputs): Answer<BlurPlan> {
+    return answer(() => {
+      const rgba = new Float32Array(inputs.beauty.length);
+      started().halfToFloat(inputs.beauty, rgba);
+      return prepareBlur({ ...inputs, rgba, motion: decodeField(inputs) });
+    });
+  },
+  /** Takes the plan's layers into this worker's memory; the ones before are given up. */
+  load(plan: BlurPlan): void {
+    loaded?.session.close();
+    loaded = { plan, session: started().openSlices(plan.layers) };
+  },
+  /** Rows of the loaded plan into shared memory. */
+  render(settings: ApplySettings, yFrom: number, yTo: number, out: Float32Array): number {
+    if (loaded === null) throw new Error('no plan is loaded');
+    return renderRows(loaded.plan, loaded.session, settings, yFrom, yTo, out);
+  },
+};
+export type BlurWorker = typeof api;
+
+function decodeField(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): MotionField {
+  const { motion, encoding } = inputs;
+  const beautyAlpha = encoding.premultiplied && encoding.alpha === null ? alphaOf(inputs) : null;
+  const field = decodeMotion({ planes: motion.planes, width: motion.width, height: motion.height, fps: inputs.fps, beautyAlpha }, encoding);
+  return resizeMotionField(field, inputs.width, inputs.height);
+}
+
+/** The beauty's alpha at the motion's size, nearest pixels. */
+function alphaOf({ beauty, width, height, motion }: Pick<FrameInputs, 'beauty' | 'width' | 'height' | 'motion'>): Float32Array {
+  const rgba = new Float32Array(beauty.length);
+  started().halfToFloat(beauty, rgba);
+  const out = new Float32Array(motion.width * motion.height);
+  for (let i = 0; i < out.length; i++) {
+    const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)), y = Math.min(height - 1, Math.floor(((Math.floor(i / motion.width) + 0.5) * height) / motion.height));
+    out[i] = rgba[(y * width + x) * 4 + 3];
+  }
+  return out;
+}
+
+expose(api);
