@@ -57,11 +57,9 @@ async function gatherStatistics(files: readonly string[], host: NodeHost, warnin
     const { bytes, file } = await loadExr(path);
     await aboutFile(path, async () => file.parts.forEach((part, index) => {
       merged[index] ??= new Map();
-      if (part.kind === 'deep') return;
-      if (!hasCodec(part.compression)) {
-        warnings.push(`${path}: statistics are left out: ${part.compression.toUpperCase()} pixels are not read by this version`);
-        return;
-      }
+      const unread = part.kind === 'tiled' ? 'tiles' : !hasCodec(part.compression) ? `${part.compression.toUpperCase()} pixels` : null;
+      if (unread !== null) warnings.push(`${path}: statistics are left out: ${unread} are not read by this version`);
+      if (unread !== null || part.kind === 'deep') return;
       const chunks = indexChunks(bytes, file, index);
       warnings.push(...chunks.warnings.map((w) => `${path}: ${w}`));
       for (const plane of decodeExrPart(bytes, file, index, null, host, chunks).planes) {

@@ -34,7 +34,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
           <Tooltip title="Play (Space)"><Button size="small" aria-label={playing ? 'Pause' : 'Play'} icon={playing ? <PauseOutlined /> : <CaretRightOutlined />} onClick={() => set({ playing: !playing })} /></Tooltip>
           <Tooltip title="Next frame (Right)"><Button size="small" aria-label="Next frame" icon={<StepForwardOutlined />} onClick={() => step(1)} /></Tooltip>
         </div>
-        <div className="quiet">{fps === null ? '24 fps (not known)' : `${fps} fps`}</div>
+        <div className="quiet">{fps === null ? '24 fps (not known)' : `${fps} fps`}{peaks.size > 0 && <><br />top bar {top.toFixed(1)} px</>}</div>
       </div>
       <svg ref={svg} viewBox={`0 0 ${count * 10} ${HEIGHT}`} preserveAspectRatio="none" onPointerDown={scrub} onPointerMove={scrub} role="slider" aria-label="Frame" aria-valuemin={firstFrame} aria-valuemax={lastFrame} aria-valuenow={frame} tabIndex={0}>
         {Array.from({ length: count }, (_, i) => {

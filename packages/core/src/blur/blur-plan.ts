@@ -27,7 +27,7 @@ export interface PlanReport {
   readonly layersFrom: 'ids' | 'depth and motion' | 'motion' | 'one layer';
   readonly orderFrom: 'depth' | 'speed' | 'one layer';
   readonly layerCount: number;
-  /** Share of the picture's visible pixels behind which a layer was filled in from its surroundings. */
+  /** Share of the covered pixels behind which a farther surface was filled in from its surroundings. */
   readonly inpaintedShare: number;
   /** Sentences: what was missing and what that costs. */
   readonly notes: readonly string[];

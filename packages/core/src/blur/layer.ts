@@ -18,13 +18,13 @@ export interface LayerStudy {
 }
 
 /** Less coverage than this is not counted as filled in. */
-const VISIBLE_ALPHA = 0.02;
+const COUNTED_ALPHA = 0.5;
 
 /** Room for the cubic filter's taps and for rounding. */
 const MARGIN_PX = 3;
 
-/** One surface with its colour, its paths and their extension; null when no pixel shows it. */
-export function planLayer(study: LayerStudy, label: number): { layer: PlannedLayer; inpaintedPixels: number } | null {
+/** One surface with its colour, its paths and their extension; null when no pixel shows it. Marks what it fills in. */
+export function planLayer(study: LayerStudy, label: number, filled: Uint8Array): PlannedLayer | null {
   const tight = boundsOf(study, label);
   if (tight === null) return null;
   const reachPx = Math.ceil(tight.reachPx) + MARGIN_PX;
@@ -32,17 +32,9 @@ export function planLayer(study: LayerStudy, label: number): { layer: PlannedLay
   const pathBox = clip(grow(tight.box, reachPx), width, height);
   // Where the surface is cut by the picture's border it goes on outside: its colour is repeated there.
   const colourBox = growAtBorders(clip(grow(tight.box, reachPx), width, height), tight.box, reachPx, study.input);
-  const { colour, inpaintedPixels } = layerColour(study, label, colourBox);
+  const colour = layerColour(study, label, colourBox, filled);
   const path = layerPath(study, label, tight.box, pathBox);
-  const layer = {
-    colourBox: shared(colourBox), pathBox: shared(pathBox), colour, path,
-    tileTravel: tileTravel(path, pathBox, study.input),
-  };
-  return { layer, inpaintedPixels };
-}
-
-function shared(box: Box): Box {
-  return { x0: box.x0, y0: box.y0, width: box.width, height: box.height };
+  return { colourBox, pathBox, colour, path, tileTravel: tileTravel(path, pathBox, study.input) };
 }
 
 /** Pixels in memory that several workers can see; the plan is then handed over without copying. */
@@ -85,11 +77,11 @@ function growAtBorders(box: Box, tight: Box, by: number, size: Size): Box {
   return { x0: box.x0 - left, y0: box.y0 - top, width: box.width + left + right, height: box.height + top + bottom };
 }
 
-function layerColour(study: LayerStudy, label: number, box: Box): { colour: Float32Array; inpaintedPixels: number } {
+/** The surface's own pixels; what nearer surfaces hide of it is filled in from around, and marked in `filled` (the picture's size). */
+function layerColour(study: LayerStudy, label: number, box: Box, filled: Uint8Array): Float32Array {
   const { width, height, rgba } = study.input;
   const colour = sharedFloats(box.width * box.height * 4);
   const known = new Uint8Array(box.width * box.height).fill(1);
-  let inpaintedPixels = 0;
   for (let y = 0; y < box.height; y++) {
     const sy = Math.min(height - 1, Math.max(0, box.y0 + y));
     for (let x = 0; x < box.width; x++) {
@@ -104,8 +96,12 @@ function layerColour(study: LayerStudy, label: number, box: Box): { colour: Floa
     }
   }
   pushPull(colour, known, box.width, box.height);
-  for (let i = 0; i < known.length; i++) if (known[i] === 0 && colour[i * 4 + 3] > VISIBLE_ALPHA) inpaintedPixels++;
-  return { colour, inpaintedPixels };
+  for (let i = 0; i < known.length; i++) {
+    if (known[i] === 1 || colour[i * 4 + 3] < COUNTED_ALPHA) continue;
+    const x = box.x0 + (i % box.width), y = box.y0 + Math.floor(i / box.width);
+    if (x >= 0 && y >= 0 && x < width && y < height) filled[y * width + x] = 1;
+  }
+  return colour;
 }
 
 /** A and B of every pixel of the path box; outside the surface they come from its nearest pixel, carried on along its own flow. */

@@ -37,16 +37,17 @@ export function prepareBlur(input: BlurInput): BlurPlan {
   const model = input.path === 'auto' ? 'arc' : input.path;
   const study: LayerStudy = { input, model, labelOf: labels.of, trusted, rank, reachFrames: Math.max(input.reachFrames, 0.01) };
   const layers: PlannedLayer[] = [];
-  let inpainted = 0;
+  const filled = new Uint8Array(count);
   const nearestFirst = Array.from({ length: labels.count }, (_, label) => label).sort((a, b) => rank[a] - rank[b]);
   for (const label of nearestFirst) {
-    const planned = planLayer(study, label);
-    if (planned === null) continue;
-    layers.push(planned.layer);
-    inpainted += planned.inpaintedPixels;
+    const planned = planLayer(study, label, filled);
+    if (planned !== null) layers.push(planned);
   }
-  let visible = 0;
-  for (const label of labels.of) if (label >= 0) visible++;
+  let visible = 0, inpainted = 0;
+  for (let i = 0; i < count; i++) {
+    if (labels.of[i] >= 0) visible++;
+    inpainted += filled[i];
+  }
   return {
     width, height, layers, path: model === 'arc' ? 'arc' : 'line', reachFrames: study.reachFrames,
     report: {

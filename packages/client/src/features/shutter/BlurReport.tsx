@@ -6,7 +6,7 @@ export function BlurReport() {
   if (report === null) return <p>{working ? 'Preparing the frame.' : 'The blur of this frame has not been made: choose the look Blurred or Wipe.'}</p>;
   const rows: [string, string][] = [
     ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`], ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
-    ['Paths', report.pathModel], ['Filled in', `${(100 * report.inpaintedShare).toFixed(1)} % of the picture, behind nearer surfaces`],
+    ['Paths', report.pathModel], ['Filled in', `behind ${(100 * report.inpaintedShare).toFixed(0)} % of the covered pixels, from their surroundings`],
     ...(blurred === null ? [] : [['Slices', `up to ${blurred.slices}${blurred.quality === 'draft' ? ' (draft)' : ''}`], ['Made in', `${(blurred.milliseconds / 1000).toFixed(2)} s`]] as [string, string][]),
   ];
   return (

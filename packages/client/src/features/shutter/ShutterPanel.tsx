@@ -25,7 +25,7 @@ export function ShutterPanel() {
   const speed = useView((s) => s.peaks.get(s.frame));
   useEffect(() => {
     // The first look at this step shows what it is about.
-    if (agreed && ['sharp', 'pass', 'directions', 'speed'].includes(useView.getState().look)) useView.setState({ look: 'wipe' });
+    if (agreed && ['sharp', 'pass', 'directions', 'speed'].includes(useView.getState().look)) useView.setState({ look: 'wipe', needles: false });
   }, [agreed]);
   if (!agreed) return <div className="empty-state"><h2>The motion is not read yet</h2><div>The shutter needs to know how the motion pass is stored.</div><Link to="../motion">Go to Motion</Link></div>;
   const commit = (next: Shutter) => {
