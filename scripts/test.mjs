@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync } from 'node:fs';
 import path from 'node:path';
 import { buildAll } from './steps/build-steps.mjs';
 import { ensurePackages, ensurePrograms, ensureTestTools } from './steps/install-steps.mjs';
+import { startPostgres } from './steps/postgres-steps.mjs';
 import { Failure, main, root, run } from './steps/run.mjs';
 
 const say = (what) => process.stdout.write(`\n== ${what}\n`);
@@ -48,9 +49,13 @@ main(async () => {
   mkdirSync(reports, { recursive: true });
   if (wants('types')) await check('types', () => run('node', ['scripts/typecheck.mjs']));
   if (wants('lint')) await check('lint', () => run('npx', ['eslint', '.', '--max-warnings', '0']));
+  say('demo frames');
+  await run('node', ['packages/demo/dist/make-demo.mjs', path.join(root, '.cache/demo/tidal-clock')]);
   if (wants('unit')) {
     const file = path.join(reports, 'jest.json');
-    await runner('unit tests', () => run('npx', ['jest', '--json', `--outputFile=${file}`]), (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }), file);
+    const postgres = await startPostgres(path.join(root, '.cache/test-postgres'), say);
+    const env = { ...process.env, IVREX_TEST_DATABASE_URL: postgres.url };
+    await runner('unit tests', () => run('npx', ['jest', '--forceExit', '--json', `--outputFile=${file}`], { env }).finally(() => postgres.stop()), (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }), file);
   }
   if (wants('browser') && existsSync(path.join(root, 'e2e/playwright.config.ts'))) {
     const file = path.join(reports, 'playwright.json');

@@ -12,5 +12,7 @@ await makeDemo({
   folder, threads: availableParallelism(),
   workerFile: fileURLToPath(new URL('./demo-worker.mjs', import.meta.url)),
   kernelsWasm: fileURLToPath(new URL('../../kernels/build/kernels.wasm', import.meta.url)),
-  onProgress: (done, total) => process.stderr.write(`\rThe Tidal Clock: ${done} of ${total} files${done === total ? '\n' : ''}`),
+  onProgress(done, total) {
+    if (process.stderr.isTTY || done === total) process.stderr.write(`\rThe Tidal Clock: ${done} of ${total} files${done === total ? '\n' : ''}`);
+  },
 });

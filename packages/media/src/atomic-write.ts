@@ -25,12 +25,17 @@ export async function writeFileAtomic(file: string, bytes: Uint8Array): Promise<
   }
 }
 
+/** The file system's code of an error (ENOENT and so on); null for other errors. */
+export function codeOf(error: unknown): string | null {
+  return typeof error === 'object' && error !== null && 'code' in error && typeof error.code === 'string' ? error.code : null;
+}
+
 /** A file system error in words. */
 export function reasonOf(error: unknown): string {
-  const code = error instanceof Error && 'code' in error ? String(error.code) : '';
+  const code = codeOf(error) ?? '';
   const words: Record<string, string> = {
     ENOENT: 'there is no such file or folder', EACCES: 'permission is missing', EPERM: 'permission is missing', EROFS: 'the disk is read-only',
-    ENOSPC: 'the disk is full', EISDIR: 'it is a folder', ENOTDIR: 'part of its path is not a folder', EMFILE: 'too many files are open', EDQUOT: 'the disk quota is used up',
+    ENOSPC: 'the disk is full', EISDIR: 'it is a folder', ENOTDIR: 'part of its path is not a folder', EEXIST: 'part of its path is a file', EMFILE: 'too many files are open', EDQUOT: 'the disk quota is used up',
   };
   return words[code] ?? (error instanceof Error ? error.message : String(error));
 }

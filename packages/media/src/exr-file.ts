@@ -1,6 +1,6 @@
 import { open, readFile, stat } from 'node:fs/promises';
 import { decodeExrPart, indexChunks, IvrexError, joinChannelName, parseExrHeader, splitChannelName, type ExrFile, type Image } from '@ivrex/core';
-import { reasonOf } from './atomic-write';
+import { codeOf, reasonOf } from './atomic-write';
 import type { NodeHost } from './node-host';
 
 const HEADER_GUESS_BYTES = 64 * 1024;
@@ -11,7 +11,7 @@ export async function aboutFile<T>(file: string, work: () => Promise<T>): Promis
     return await work();
   } catch (error) {
     if (error instanceof IvrexError) throw error.about(file);
-    if (error instanceof Error && 'code' in error) throw new IvrexError('missingFile', reasonOf(error), file);
+    if (codeOf(error) !== null) throw new IvrexError('missingFile', reasonOf(error), file);
     throw error;
   }
 }

@@ -44,12 +44,13 @@ export function apiRoutes(services: Services): Router {
     const { form, every } = rasterQuery.parse(request.query);
     const file = await passFileAt(services.database, passId, frame);
     const tag = await rasterTag(file);
-    response.set({ ETag: tag, 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' });
     if (request.headers['if-none-match'] === tag) {
       response.status(304).end();
       return;
     }
-    response.end(await frameRaster(services, file, form, every));
+    // Headers after the pixels: an error is JSON.
+    const pixels = await frameRaster(services, file, form, every);
+    response.set({ ETag: tag, 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
   });
 
   api.get('/encodings', async (_request, response) => { response.json(await listEncodings(services.database)); });

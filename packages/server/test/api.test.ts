@@ -1,0 +1,212 @@
+import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, symlinkSync, truncateSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import type { DeliveryId, ShotDetail, ShotId } from '@ivrex/contract';
+import { unpackRaster } from '@ivrex/contract';
+import { proposeEncoding } from '@ivrex/core';
+import { BlurPool } from '@ivrex/media';
+import { pino } from 'pino';
+import request from 'supertest';
+import { readConfig } from '../src/config/config';
+import { openDatabase, type Database } from '../src/db/database';
+import { migrate } from '../src/db/migrate';
+import { claimFrame } from '../src/db/queries/claim-frame';
+import { listDeliveries } from '../src/db/queries/list-deliveries';
+import { makeApp } from '../src/http/app';
+import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
+import { listFrames } from '../src/services/bring-in';
+import type { Services } from '../src/services/services';
+
+const ROOT = path.join(__dirname, '../../..');
+const HERON = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+const data = mkdtempSync(path.join(tmpdir(), 'ivrex-api-'));
+const shotFolder = path.join(data, 'media/marsh/heron');
+const sent: { id: string; frames: readonly number[] }[] = [];
+let database: Database, pool: BlurPool, services: Services, api: ReturnType<typeof request>;
+
+beforeAll(async () => {
+  const url = process.env.IVREX_TEST_DATABASE_URL;
+  if (url === undefined || !existsSync(HERON)) throw new Error('the test database or the demo frames are not there; run "npm test", which makes both');
+  const config = readConfig({ IVREX_DATABASE_URL: url, IVREX_ROOT: ROOT, IVREX_DATA: data, IVREX_THREADS: '2', IVREX_LOG: 'silent' });
+  database = openDatabase(url, () => undefined);
+  await database.query('DROP SCHEMA public CASCADE; CREATE SCHEMA public');
+  await migrate(database, config.migrationsFolder);
+  pool = new BlurPool({ workerFile: path.join(ROOT, 'packages/server/dist/media-worker.mjs'), kernelsWasm: config.kernelsWasm, threads: 2 });
+  const log = pino({ level: 'silent' });
+  const queue = { send: (id: string, frames: readonly number[]) => { sent.push({ id, frames }); return Promise.resolve(); }, abort: () => undefined };
+  services = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] } };
+  api = request(makeApp(services));
+  mkdirSync(shotFolder, { recursive: true });
+  for (const frame of [1010, 1011, 1012, 1014]) copyFileSync(path.join(HERON, `TC_010_heron.${frame}.exr`), path.join(shotFolder, `heron.${frame}.exr`));
+  truncateSync(path.join(shotFolder, 'heron.1012.exr'), 90000);
+  writeFileSync(path.join(shotFolder, 'notes.exr'), 'low tide at six');
+  copyFileSync(path.join(ROOT, 'packages/core/test/fixtures/layers-zips.exr'), path.join(shotFolder, 'small.exr'));
+});
+
+afterAll(async () => {
+  await pool?.close();
+  await database?.close();
+  rmSync(data, { recursive: true, force: true });
+});
+
+let detail: ShotDetail;
+const shotId = () => detail.shot.id;
+const get = async (): Promise<ShotDetail> => (await api.get(`/api/shots/${shotId()}`).expect(200)).body as ShotDetail;
+
+test('migrations run once, also when two processes start together', async () => {
+  const again = await Promise.all([migrate(database, services.config.migrationsFolder), migrate(database, services.config.migrationsFolder)]);
+  expect(again).toEqual([[], []]);
+});
+
+test('a folder becomes a shot whose passes have roles, and whose faults are sentences', async () => {
+  const made = await api.post('/api/shots').send({ folder: shotFolder }).expect(201);
+  detail = (await api.get(`/api/shots/${(made.body as { id: ShotId }).id}`).expect(200)).body as ShotDetail;
+  expect(detail.shot).toMatchObject({ name: 'heron', firstFrame: 1010, lastFrame: 1014, width: 960, height: 540, fps: 24 });
+  expect(detail.passes.filter((p) => p.file.startsWith('heron')).map((p) => [p.name, p.guess.role])).toEqual([['heron', 'beauty'], ['depth', 'depth'], ['id', 'ids'], ['motion', 'motion']]);
+  const text = detail.findings.map((f) => f.message).join('\n');
+  expect(text).toMatch(/frame 1012: the picture is incomplete/);
+  expect(text).toMatch(/heron\.####\.exr: frame 1013 is missing; the others can be used/);
+  expect(text).toMatch(/notes\.exr is left out: this is not an OpenEXR file/);
+  expect(text).toMatch(/small\.exr is 37 x 21, the beauty 960 x 540/);
+});
+
+test('the same folder again is the same shot, and what was decided stays', async () => {
+  const before = await get();
+  const made = await api.post('/api/shots').send({ folder: shotFolder }).expect(201);
+  expect((made.body as { id: string }).id).toBe(before.shot.id);
+  expect((await get()).state).toEqual(before.state);
+});
+
+test.each([['/etc', 403, 'forbidden'], ['/nowhere/at/all', 404, 'missingFile']])('the folder %s is refused with %i', async (folder, status, code) => {
+  const reply = await api.post('/api/shots').send({ folder }).expect(status);
+  expect((reply.body as { error: { code: string; requestId: string } }).error).toMatchObject({ code, requestId: expect.any(String) as string });
+});
+
+test('a link out of the media folders is not followed', async () => {
+  symlinkSync('/etc', path.join(data, 'media/escape'));
+  await api.post('/api/shots').send({ folder: path.join(data, 'media/escape') }).expect(403);
+});
+
+test('pixels arrive as stored, and are not sent twice', async () => {
+  const motion = detail.passes.find((p) => p.name === 'motion');
+  const reply = await api.get(`/api/passes/${motion?.id}/frames/1010?form=planes`).responseType('blob').expect(200);
+  const body = reply.body as Buffer;
+  const raster = unpackRaster(body.buffer.slice(body.byteOffset, body.byteOffset + body.length) as ArrayBuffer);
+  expect(raster.header).toEqual({ width: 960, height: 540, format: 'planes32f', names: ['nextX', 'nextY', 'prevX', 'prevY'] });
+  expect(raster.planes[0].reduce((a: number, b: number) => Math.max(a, b), 0)).toBeGreaterThan(20);
+  await api.get(`/api/passes/${motion?.id}/frames/1010?form=planes`).set('If-None-Match', String(reply.headers.etag)).expect(304);
+});
+
+test('a missing and a truncated frame are sentences', async () => {
+  const beauty = detail.passes.find((p) => p.name === 'heron')?.id;
+  expect((await api.get(`/api/passes/${beauty}/frames/1013?form=picture`).expect(404)).body).toMatchObject({ error: { code: 'missingFrame', message: 'frame 1013 is missing' } });
+  expect((await api.get(`/api/passes/${beauty}/frames/1012?form=picture`).expect(422)).body).toMatchObject({ error: { code: 'truncated' } });
+  await api.get(`/api/passes/${beauty}/frames/x?form=picture`).expect(400);
+});
+
+test('changes are kept as states; undo and redo walk through them; an old base is a conflict', async () => {
+  detail = await get();
+  const change = (angle: number, basedOn: number) => api.put(`/api/shots/${shotId()}/settings`).send({ label: `Shutter ${angle}`, basedOn, settings: { ...detail.settings, shutter: { opens: 0, closes: angle / 360, strength: 1 } } });
+  await change(90, 1).expect(200);
+  await change(270, 2).expect(200);
+  expect((await change(45, 2).expect(409)).body).toMatchObject({ error: { code: 'conflict' } });
+  const undone = (await api.post(`/api/shots/${shotId()}/undo`).send({}).expect(200)).body as ShotDetail;
+  expect([undone.settings.shutter.closes, undone.state]).toEqual([0.25, { sequence: 2, label: 'Shutter 90', undo: 'Shutter 90', redo: 'Shutter 270' }]);
+  const redone = (await api.post(`/api/shots/${shotId()}/redo`).send({}).expect(200)).body as ShotDetail;
+  expect(redone.settings.shutter.closes).toBe(0.75);
+  for (let i = 0; i < 5; i++) await api.post(`/api/shots/${shotId()}/undo`).send({}).expect(200);
+  expect((await get()).state).toMatchObject({ sequence: 1, undo: null, redo: 'Shutter 90' });
+});
+
+test('settings that make no sense never reach the database', async () => {
+  detail = await get();
+  const bad = (settings: unknown) => api.put(`/api/shots/${shotId()}/settings`).send({ label: 'x', basedOn: 1, settings }).expect(400);
+  expect((await bad({ ...detail.settings, shutter: { opens: 0.5, closes: 0, strength: 1 } })).body).toMatchObject({ error: { message: 'settings.shutter.closes: the shutter must not close before it opens' } });
+  await bad({ ...detail.settings, extra: 1 });
+  await api.put(`/api/shots/${shotId()}/settings`).set('Content-Type', 'application/json').send('{ no').expect(400);
+});
+
+test('a reading kept under a known name is its next version', async () => {
+  const encoding = proposeEncoding(detail.passes.find((p) => p.name === 'motion')?.channels ?? [])?.encoding;
+  await api.post('/api/encodings').send({ name: 'Marsh', document: encoding }).expect(201);
+  const list = (await api.post('/api/encodings').send({ name: 'Marsh', document: encoding }).expect(201)).body as { name: string; version: number }[];
+  expect(list.map((e) => [e.name, e.version])).toEqual([['Marsh', 2]]);
+});
+
+describe('deliveries', () => {
+  const options = { name: 'blurred', firstFrame: 1010, lastFrame: 1014, type: 'half', compression: 'zip' };
+  let id: DeliveryId;
+  const folder = () => path.join(data, 'deliveries/heron/blurred');
+  const states = async () => (await listDeliveries(database, { id }))[0].frames.map((f) => f.state).join(' ');
+
+  test('need an agreed reading first', async () => {
+    expect((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(422)).body).toMatchObject({ error: { message: 'say how the motion is stored in step Motion first' } });
+  });
+  test('write every frame that can be read, name the one that can\'t, and leave no half file', async () => {
+    detail = await get();
+    const encoding = proposeEncoding(detail.passes.find((p) => p.name === 'motion')?.channels ?? [])?.encoding ?? null;
+    const settings = { ...detail.settings, elements: [{ ...detail.settings.elements[0], encoding }] };
+    await api.put(`/api/shots/${shotId()}/settings`).send({ label: 'Reading', basedOn: detail.state.sequence, settings }).expect(200);
+    id = ((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(201)).body as { id: DeliveryId }).id;
+    expect(sent.at(-1)).toEqual({ id, frames: [1010, 1011, 1012, 1014] });
+    for (const frame of [1010, 1011, 1012, 1014]) await renderDeliveryFrame(services, id, frame, new AbortController().signal);
+    expect(await states()).toBe('done done failed done');
+    const [reply] = (await api.get(`/api/shots/${shotId()}/deliveries`).expect(200)).body as { state: string; frames: { error: string | null }[] }[];
+    expect(reply.state).toBe('failed');
+    expect(reply.frames[2].error).toMatch(/heron\.1012\.exr: the picture is incomplete/);
+    expect(readdirSync(folder()).sort()).toEqual(['blurred.1010.exr', 'blurred.1011.exr', 'blurred.1014.exr']);
+  });
+  test('a frame is taken once, however many ask for it', async () => {
+    await api.post(`/api/deliveries/${id}/resume`).send({}).expect(200);
+    expect(await Promise.all([claimFrame(database, id, 1012), claimFrame(database, id, 1012), claimFrame(database, id, 1010)])).toEqual(expect.arrayContaining([false]));
+    expect(await states()).toBe('done done running done');
+  });
+  test('what a process that died had under way waits again after the next start', async () => {
+    expect(await resumeInterrupted(services)).toBe(1);
+    expect(sent.at(-1)).toEqual({ id, frames: [1012] });
+    expect(await states()).toBe('done done waiting done');
+  });
+  test('the missing frame is rendered once its file is whole', async () => {
+    copyFileSync(path.join(HERON, 'TC_010_heron.1012.exr'), path.join(shotFolder, 'heron.1012.exr'));
+    await renderDeliveryFrame(services, id, 1012, new AbortController().signal);
+    expect((await listDeliveries(database, { id }))[0].state).toBe('done');
+  });
+  test('a cancelled delivery renders nothing more', async () => {
+    const next = ((await api.post(`/api/shots/${shotId()}/deliveries`).send({ ...options, name: 'second' }).expect(201)).body as { id: DeliveryId }).id;
+    expect((await api.post(`/api/deliveries/${next}/cancel`).send({}).expect(200)).body).toMatchObject({ state: 'cancelled' });
+    await renderDeliveryFrame(services, next, 1010, new AbortController().signal);
+    expect(existsSync(path.join(data, 'deliveries/heron/second'))).toBe(false);
+    const third = ((await api.post(`/api/shots/${shotId()}/deliveries`).send({ ...options, name: 'third' }).expect(201)).body as { id: DeliveryId }).id;
+    const stop = new AbortController();
+    const render = renderDeliveryFrame(services, third, 1010, stop.signal);
+    stop.abort();
+    await render;
+    expect((await listDeliveries(database, { id: third }))[0].frames[0]).toMatchObject({ state: 'waiting', error: null });
+    expect(existsSync(path.join(data, 'deliveries/heron/third'))).toBe(false);
+  });
+});
+
+describe('what a browser elsewhere may not do', () => {
+  test('a foreign Host or Origin is refused', async () => {
+    await api.get('/api/shots').set('Host', 'marsh.example').expect(403);
+    await api.get('/api/shots').set('Origin', 'http://marsh.example').expect(403);
+  });
+  test('pages are isolated and say what they may load', async () => {
+    const { headers } = await api.get('/api/health').expect(200);
+    expect(headers['cross-origin-opener-policy']).toBe('same-origin');
+    expect(headers['cross-origin-embedder-policy']).toBe('require-corp');
+    expect(headers['content-security-policy']).toContain("script-src 'self' 'wasm-unsafe-eval'");
+  });
+  test('an unknown address is a sentence, not a page', async () => {
+    expect((await api.get('/api/none').expect(404)).body).toMatchObject({ error: { code: 'notFound' } });
+  });
+});
+
+test('settings of the process are checked by name', () => {
+  expect(() => readConfig({ IVREX_DATABASE_URL: 'postgresql://x', IVREX_ROOT: '/r', IVREX_DATA: '/d', IVREX_THREADS: '2', IVREX_HOST: '0.0.0.0' })).toThrow('IVREX_HOST');
+  expect(() => readConfig({})).toThrow('IVREX_DATABASE_URL');
+});
+
+test('frame lists read like a sentence', () => {
+  expect(listFrames([1003, 1007, 1008, 1009])).toBe('1003, 1007 to 1009');
+});
