@@ -32,7 +32,7 @@ export default js.config(
     plugins: { boundaries },
     settings: { 'boundaries/elements': rooms.map((type) => ({ type, pattern: `packages/${type}` })), 'import/resolver': { typescript: true, node: true } },
     rules: {
-      'boundaries/element-types': ['error', { default: 'disallow', rules: rooms.map((from) => ({ from, allow: [from, ...allowed[from]] })) }],
+      'boundaries/dependencies': ['error', { default: 'disallow', policies: rooms.map((room) => ({ from: { element: { type: room } }, allow: { to: { element: { type: [room, ...allowed[room]] } } } })) }],
       // The slow versions are for tests.
       'no-restricted-imports': ['error', { patterns: [{ group: ['@ivrex/core/reference', '**/reference/*'], message: 'reference/ is for tests only' }] }],
     },

@@ -194,7 +194,11 @@ test('the nearest member is nearest, to within a tenth of a pixel, by brute forc
 
 test('push-pull keeps what is known and fills the rest within its range', () => {
   const rgba = new Float32Array(16 * 16 * 4), known = new Uint8Array(256);
-  for (let i = 0; i < 256; i++) if (i % 16 < 5) [known[i]] = [1], rgba.set([0.25, 0.5, 0.75, 1], i * 4);
+  for (let i = 0; i < 256; i++) {
+    if (i % 16 >= 5) continue;
+    known[i] = 1;
+    rgba.set([0.25, 0.5, 0.75, 1], i * 4);
+  }
   const before = rgba.slice();
   pushPull(rgba, known, 16, 16);
   for (let i = 0; i < 256; i++) for (let c = 0; c < 4; c++) expect(rgba[i * 4 + c]).toBeCloseTo(before[c], 5);

@@ -37,7 +37,7 @@ export async function requestBytes(path: string, signal?: AbortSignal): Promise<
 /** A whole sentence about any error: file first, when there is one. */
 export function sentenceOf(error: unknown): string {
   if (!(error instanceof Error)) return String(error);
-  const text = error instanceof ApiError && error.file !== null ? `${error.file.split('/').pop()}: ${error.message}` : error.message;
-  const whole = text.charAt(0).toUpperCase() + text.slice(1);
+  // A file's name is written as it is; a bare message starts like a sentence.
+  const whole = error instanceof ApiError && error.file !== null ? `${error.file.split('/').pop()}: ${error.message}` : error.message.charAt(0).toUpperCase() + error.message.slice(1);
   return /[.!?]$/.test(whole) ? whole : `${whole}.`;
 }

@@ -39,7 +39,7 @@ export function App() {
   return (
     <ConfigProvider theme={themeFor(appearance)}>
       <AntApp component={false}>
-        <QueryClientProvider client={queryClient}><RouterProvider router={router} /></QueryClientProvider>
+        <QueryClientProvider client={queryClient}><RouterProvider router={router} useTransitions={false} /></QueryClientProvider>
       </AntApp>
     </ConfigProvider>
   );

@@ -1,6 +1,7 @@
 import { AimOutlined, CompressOutlined, UndoOutlined } from '@ant-design/icons';
 import type { ShotDetail } from '@ivrex/contract';
 import { Button, Segmented, Select, Slider, Tooltip } from 'antd';
+import { useShallow } from 'zustand/react/shallow';
 import { isViewNeutral, useView, type ChannelView, type Look, type Under } from './view-store';
 
 const LOOKS: { value: Look; label: string; tip: string }[] = [
@@ -11,7 +12,7 @@ const LOOKS: { value: Look; label: string; tip: string }[] = [
 
 /** How the picture is looked at. Nothing here changes a pixel of the delivery. */
 export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToOne: () => void }) {
-  const view = useView();
+  const view = useView(useShallow(({ look, shownPass, needles, under, channel, exposure, gamma, saturation, set }) => ({ look, shownPass, needles, under, channel, exposure, gamma, saturation, set })));
   const hasPlate = detail.passes.some((p) => detail.settings.roles[p.id] === 'plate');
   const shown = detail.passes.find((p) => p.id === view.shownPass);
   const options = [...LOOKS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> })), ...(view.look === 'pass' && shown ? [{ value: 'pass' as const, label: shown.name }] : [])];

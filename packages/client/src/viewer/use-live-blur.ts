@@ -15,13 +15,15 @@ const SETTLE_MS = 180;
 export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   const preview = useRef<BlurPreview | null>(null);
   const frame = useView((s) => s.frame), look = useView((s) => s.look), set = useView((s) => s.set);
+  const [inputs, setInputs] = useState<{ key: string; loaded: LoadedInputs } | null>(null);
   const [planned, setPlanned] = useState<{ key: string; frame: number } | null>(null);
   const { settings } = detail;
   const [element] = settings.elements;
   const wantsBlur = look === 'blurred' || look === 'wipe';
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
   const fps = detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
-  const key = JSON.stringify([element.beauty, element.motion, element.depth, element.ids, element.encoding, settings.path, reach, frame]);
+  const fieldKey = JSON.stringify([element.beauty, element.motion, element.depth, element.ids, element.encoding, frame]);
+  const key = `${fieldKey}/${settings.path}/${reach}`;
 
   useEffect(() => {
     const made = new BlurPreview();
@@ -32,30 +34,41 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
     };
   }, []);
 
+  // The frame's passes and its decoded motion, whatever the look.
   useEffect(() => {
     let current = true;
     const ready = element.beauty !== null && element.motion !== null && element.encoding !== null && frame !== 0;
     if (!ready) {
       set({ field: null, blurred: null, report: null, problem: null, working: false });
-      setPlanned(null);
+      setInputs(null);
       return;
     }
     const work = async () => {
-      set({ working: true });
-      const inputs = await loadInputs(element, frame, fps);
-      const field = await preview.current?.decode(inputs);
+      const loaded = await loadInputs(element, frame, fps);
+      const field = await preview.current?.decode(loaded);
       if (!current || field === undefined) return;
       set({ field, problem: null });
-      if (!wantsBlur) return;
-      const plan = await preview.current?.prepare({ ...inputs, path: settings.path, reachFrames: reach });
+      setInputs({ key: fieldKey, loaded });
+    };
+    work().catch((error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error), working: false }));
+    return () => { current = false; };
+    // `fieldKey` stands for everything that the decoded motion depends on.
+  }, [fieldKey]);
+
+  // The plan, made once a frame and reading: looking away and back does not make it again.
+  useEffect(() => {
+    if (!wantsBlur || inputs === null || inputs.key !== fieldKey || planned?.key === key) return;
+    let current = true;
+    set({ working: true });
+    const work = async () => {
+      const plan = await preview.current?.prepare({ ...inputs.loaded, path: settings.path, reachFrames: reach });
       if (!current || !plan) return;
-      set({ report: plan.report });
+      set({ report: plan.report, working: false });
       setPlanned({ key, frame });
     };
-    work().catch((error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error) })).finally(() => current && set({ working: false }));
+    work().catch((error: unknown) => current && set({ blurred: null, report: null, problem: sentenceOf(error), working: false }));
     return () => { current = false; };
-    // `key` stands for everything that a plan depends on.
-  }, [key, wantsBlur]);
+  }, [key, fieldKey, inputs, wantsBlur]);
 
   useEffect(() => {
     if (planned === null || planned.key !== key || !wantsBlur) return;

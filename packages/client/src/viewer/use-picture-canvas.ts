@@ -1,6 +1,7 @@
 import { isDataRole, type Raster, type ShotDetail } from '@ivrex/contract';
 import { peakSpeed } from '@ivrex/core';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { useShallow } from 'zustand/react/shallow';
 import { showData } from './data-picture';
 import { GlPicture } from './gl-picture';
 import { drawOverlay } from './overlay';
@@ -24,7 +25,8 @@ export interface Scene {
 /** Loads what the look needs and draws it whenever any of it changes. */
 export function usePictureCanvas(detail: ShotDetail) {
   const canvas = useRef<HTMLCanvasElement>(null), overlay = useRef<HTMLCanvasElement>(null), picture = useRef<GlPicture | null>(null);
-  const view = useView();
+  // The pointer moves often and changes nothing here.
+  const view = useView(useShallow(({ frame, look, shownPass, needles, under, channel, exposure, gamma, saturation, wipe, placement, pins, field, blurred, problem }) => ({ frame, look, shownPass, needles, under, channel, exposure, gamma, saturation, wipe, placement, pins, field, blurred, problem })));
   const [broken, setBroken] = useState<string | null>(null);
   const size = useCanvasSize(canvas, overlay);
   const [element] = detail.settings.elements;
@@ -36,11 +38,12 @@ export function usePictureCanvas(detail: ShotDetail) {
   const plate = detail.passes.find((p) => detail.settings.roles[p.id] === 'plate') ?? null;
   const plateState = useRaster(view.under === 'plate' ? (plate?.id ?? null) : null, view.frame, 'picture');
   const beauty = rasterOf(beautyState), plateRaster = rasterOf(plateState);
-  const main = shown === null ? beauty : rasterOf(passState);
+  const mainState = shown === null ? beautyState : passState;
+  const main = rasterOf(mainState);
   const data = useMemo(() => (isData && main !== null && main.header.format === 'planes32f' ? showData(main, role) : null), [isData, main, role]);
   const width = main?.header.width ?? detail.shot.width, height = main?.header.height ?? detail.shot.height;
   const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
-  const placement = view.placement ?? fitPlacement(size, { width, height });
+  const placement = useMemo(() => view.placement ?? fitPlacement(size, { width, height }), [view.placement, size, width, height]);
   const blurred = view.blurred?.frame === view.frame ? view.blurred : null;
 
   useLayoutEffect(() => {
@@ -52,6 +55,8 @@ export function usePictureCanvas(detail: ShotDetail) {
     }
   }, []);
 
+  const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins } = view;
+  const transform = detail.settings.displayTransform;
   useEffect(() => {
     const gl = picture.current;
     if (gl === null || size.width === 0) return;
@@ -59,21 +64,24 @@ export function usePictureCanvas(detail: ShotDetail) {
     else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width, height, data: main.planes[0] as Uint16Array });
     if (plateRaster !== null) gl.setTexture('plate', { kind: 'rgba16f', width: plateRaster.header.width, height: plateRaster.header.height, data: plateRaster.planes[0] as Uint16Array });
     if (blurred !== null) gl.setTexture('b', { kind: 'rgba32f', width: blurred.width, height: blurred.height, data: blurred.rgba });
-    if (view.field !== null && (view.look === 'directions' || view.look === 'speed')) gl.setTexture('field', { kind: 'rg32f', width: view.field.width, height: view.field.height, data: view.field.toNext });
+    if (field !== null && (look === 'directions' || look === 'speed')) gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
     gl.draw({
-      mode: modeOf(view.look, blurred !== null, view.field !== null), isData: data !== null, placement, width, height, wipe: view.wipe, exposure: view.exposure, gamma: view.gamma, saturation: view.saturation,
-      channel: view.channel, under: view.under === 'plate' && plateRaster === null ? 'checker' : view.under, transform: detail.settings.displayTransform, peakSpeed: peak,
+      mode: modeOf(look, blurred !== null, field !== null), isData: data !== null, placement, width, height, wipe, exposure, gamma, saturation, channel,
+      under: under === 'plate' && plateRaster === null ? 'checker' : under, transform, peakSpeed: peak,
     });
+    // For tests and benches: what the screen shows now.
+    if (canvas.current) Object.assign(canvas.current.dataset, { shows: `${look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`, frame: mainState.status === 'ready' ? String(view.frame) : '' });
+  }, [size, data, main, mainState.status, view.frame, plateRaster, blurred, field, look, placement, width, height, wipe, exposure, gamma, saturation, channel, under, transform, peak]);
+
+  useEffect(() => {
     const context = overlay.current?.getContext('2d');
-    if (context) drawOverlay(context, { placement, width, height, ratio: size.ratio, field: view.field, needles: view.needles, wipe: view.look === 'wipe' && blurred !== null ? view.wipe : null, pins: view.pins, raster: main });
-    // For tests and benches: which picture the screen shows now.
-    if (canvas.current) canvas.current.dataset.shows = `${view.look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`;
-  });
+    if (context) drawOverlay(context, { placement, width, height, ratio: size.ratio, field, needles, wipe: look === 'wipe' && blurred !== null ? wipe : null, pins, raster: main });
+  }, [size, placement, width, height, field, needles, look, blurred, wipe, pins, main]);
 
   const scene: Scene = {
     frame: view.frame, width, height, ratio: size.ratio, placement, peak, beauty, showsDirections: view.look === 'directions' && view.field !== null,
     note: data !== null ? `data, no display transform: ${data.note}` : noteOf(view.look, blurred),
-    message: broken ?? view.problem ?? messageOf(shown === null ? beautyState : passState, view.look, detail, view.field !== null),
+    message: broken ?? view.problem ?? messageOf(mainState, view.look, detail, view.field !== null),
   };
   return { canvas, overlay, scene };
 }

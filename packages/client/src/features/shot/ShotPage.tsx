@@ -7,11 +7,10 @@ import { Link, Outlet, useOutletContext, useParams } from 'react-router';
 import { ApiError, sentenceOf } from '../../api/request';
 import { useChangeSettings, useShot } from '../../api/shots';
 import { FrameStrip } from '../../viewer/FrameStrip';
-import { oneToOne } from '../../viewer/placement';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
 import { usePlayback } from '../../viewer/use-playback';
-import { fitPlacement } from '../../viewer/placement';
+import { fitPlacement, oneToOne } from '../../viewer/placement';
 import { resetView, useView } from '../../viewer/view-store';
 import { Viewer } from '../../viewer/Viewer';
 import { ViewerBar } from '../../viewer/ViewerBar';
@@ -46,6 +45,8 @@ function OpenShot({ detail }: { detail: ShotDetail }) {
   const { id, name, firstFrame, lastFrame } = detail.shot;
   const change = useChangeSettings(id);
   const [live, setLiveShutter] = useState<Shutter | null>(null);
+  // Once a change is kept, or taken back, what is kept is what is shown.
+  useEffect(() => setLiveShutter(null), [detail.state.sequence]);
   const shutter = live ?? detail.settings.elements[0].shutter ?? detail.settings.shutter;
   useState(() => resetView(Math.round((firstFrame + lastFrame) / 2)));
   useEffect(() => { document.title = `${name} - Ivrex`; }, [name]);

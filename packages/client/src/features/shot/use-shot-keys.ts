@@ -1,5 +1,5 @@
 import type { ShotDetail } from '@ivrex/contract';
-import { useEffect } from 'react';
+import { useEffect, useRef } from 'react';
 import { useStepState } from '../../api/shots';
 import { useView, type Look } from '../../viewer/view-store';
 import { useKeysDialog } from './KeysDialog';
@@ -9,8 +9,9 @@ const LOOK_KEYS: Record<string, Look> = { s: 'sharp', b: 'blurred', w: 'wipe', d
 /** Keys of a shot. They rest while something is typed, and while a control uses the key itself. */
 export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
   const step = useStepState(detail.shot.id);
+  // The look to go back to when X is let go; it outlives a change of the shot in between.
+  const before = useRef<Look | null>(null);
   useEffect(() => {
-    let before: Look | null = null;
     const down = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey) {
         if (event.key.toLowerCase() === 'z' && !isTyping(event.target)) {
@@ -23,8 +24,8 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       const view = useView.getState(), key = event.key.toLowerCase();
       const { firstFrame, lastFrame } = detail.shot;
       const move = (by: number) => view.set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, view.frame + by)) });
-      if (key === 'x' && before === null && view.look !== 'sharp') {
-        before = view.look;
+      if (key === 'x' && before.current === null && view.look !== 'sharp') {
+        before.current = view.look;
         view.set({ look: 'sharp' });
       } else if (key in LOOK_KEYS) view.set({ look: LOOK_KEYS[key] });
       else if (key === ' ' && !isPressable(event.target)) view.set({ playing: !view.playing });
@@ -40,9 +41,9 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       event.preventDefault();
     };
     const up = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() !== 'x' || before === null) return;
-      useView.setState({ look: before });
-      before = null;
+      if (event.key.toLowerCase() !== 'x' || before.current === null) return;
+      useView.setState({ look: before.current });
+      before.current = null;
     };
     window.addEventListener('keydown', down);
     window.addEventListener('keyup', up);

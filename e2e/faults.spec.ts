@@ -1,0 +1,67 @@
+import { expect, test } from '@playwright/test';
+import { ShotPage } from './shot-page';
+
+test('a folder with faults becomes a shot that names them, and its good frames can be used', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New shot' }).click();
+  const row = page.locator('.ant-list-item', { hasText: 'TC_015_ebb' });
+  await row.getByRole('button').click();
+  const findings = page.getByTestId('findings');
+  await expect(findings).toContainText('ebb.####.exr, frame 1011: the picture is incomplete');
+  await expect(findings).toContainText('ebb.####.exr: frame 1013 is missing; the others can be used.');
+  await expect(findings).toContainText('notes.exr is left out: this is not an OpenEXR file');
+  await expect(findings).toContainText('motion_small.exr is 37 x 21, the beauty 960 x 540');
+
+  const shot = new ShotPage(page);
+  await findings.getByText('frame 1011').click();
+  await expect(page.getByTestId('frame-number')).toHaveText('1011');
+  await expect(page.locator('.message')).toContainText('ebb.1011.exr: the picture is incomplete');
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('ArrowRight');
+  await expect(page.locator('.message')).toContainText('ebb.1013.exr: frame 1013 is missing');
+  await page.keyboard.press('ArrowRight');
+  await expect(page.locator('.message')).toHaveCount(0);
+
+  await shot.agreeOnReading();
+  await shot.step('Shutter');
+  await shot.exact();
+});
+
+test('a folder outside the media folders is refused in a sentence, and what was typed stays', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New shot' }).click();
+  await page.getByLabel('Folder path').fill('/etc');
+  await page.getByLabel('Folder path').press('Enter');
+  await expect(page.getByText('outside the media folders')).toBeVisible();
+  await expect(page.getByLabel('Folder path')).toHaveValue('/etc');
+});
+
+test('a reading that can\'t be decoded says so, and undo leaves it', async ({ page }) => {
+  const shot = await ShotPage.open(page, 'TC_010');
+  await shot.agreeOnReading();
+  const cover = page.locator('.ant-select', { has: page.getByLabel('Stretch of time of set 2') });
+  await cover.click();
+  await page.locator('.ant-select-item-option', { hasText: 'covers: from this frame to the next' }).last().click();
+  await expect(page.getByRole('alert').filter({ hasText: 'same moment' })).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('alert')).toHaveCount(0);
+});
+
+test('when the server is gone the page says so, and goes on when it is back', async ({ page }) => {
+  await page.goto('/');
+  await expect(page.locator('.shot-card').first()).toBeVisible();
+  await page.route('**/api/shots', (route) => route.abort());
+  await page.reload();
+  await expect(page.getByText('The server does not answer')).toBeVisible({ timeout: 40000 });
+  await page.unroute('**/api/shots');
+  await page.getByRole('button', { name: 'Try again' }).click();
+  await expect(page.locator('.shot-card').first()).toBeVisible();
+});
+
+test('an unknown shot and an unknown page are sentences with a way back', async ({ page }) => {
+  await page.goto('/shots/00000000-0000-4000-8000-000000000000/passes');
+  await expect(page.getByText('there is no such shot', { exact: false })).toBeVisible();
+  await page.goto('/nowhere');
+  await page.getByRole('link', { name: 'Go to the shots' }).click();
+  await expect(page.locator('.shot-card').first()).toBeVisible();
+});

@@ -1,0 +1,119 @@
+import { execFileSync } from 'node:child_process';
+import { existsSync, readdirSync } from 'node:fs';
+import path from 'node:path';
+import { expect, test } from '@playwright/test';
+import { SAME, ShotPage } from './shot-page';
+
+const ROOT = path.join(import.meta.dirname, '..');
+const DELIVERED = path.join(ROOT, '.cache/e2e/deliveries/TC_010/by_hand');
+
+test('from the demo shot to blurred frames on disk', async ({ page }) => {
+  const shot = await ShotPage.open(page, 'TC_010');
+
+  await test.step('the passes are there with their roles', async () => {
+    await shot.step('Passes');
+    await expect(page.locator('.contact-pass')).toHaveCount(6);
+    await expect(page.locator('.contact-pass', { has: page.getByLabel('Role of motion') })).toContainText('Motion');
+    await page.getByRole('button', { name: 'Show depth' }).click();
+    await expect(page.getByTestId('viewer-note')).toContainText('data, no display transform: Z from');
+  });
+
+  await test.step('the reading is proposed beside what was measured, and taken', async () => {
+    await shot.step('Motion');
+    await expect(page.getByTestId('channel-evidence')).toContainText('of the pixels hold 0.000');
+    await shot.agreeOnReading();
+    await expect(shot.picture).toHaveAttribute('data-shows', /^directions/);
+  });
+
+  await test.step('the probe tells stored and decoded values', async () => {
+    const box = await shot.picture.boundingBox();
+    if (box === null) throw new Error('the picture has no place');
+    // The body of the heron at the middle frame.
+    await page.mouse.move(box.x + box.width * 0.5, box.y + box.height * 0.44);
+    await expect(page.getByTestId('probe')).toContainText('nextX');
+    await expect(page.getByTestId('probe')).toContainText('px a frame, right');
+    await page.keyboard.press('p');
+    await page.mouse.move(box.x + 5, box.y + 5);
+    await expect(page.getByTestId('probes').getByText('px a frame, right')).toBeVisible();
+  });
+
+  await test.step('turning the axis around turns the decoded vectors around, and undo brings it back', async () => {
+    const probe = page.getByTestId('probes');
+    await page.getByText('x left', { exact: true }).click();
+    await expect(probe).toContainText('px a frame, left');
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await expect(probe).toContainText('px a frame, right');
+  });
+
+  await test.step('the shutter changes the picture', async () => {
+    await shot.step('Shutter');
+    await shot.exact();
+    await page.locator('.viewer-bar').getByText('Blurred', { exact: true }).click();
+    await shot.exact();
+    const half = await shot.pixels();
+    await page.getByRole('button', { name: '360 from the frame' }).click();
+    await expect(page.getByLabel('Angle', { exact: true })).toHaveValue('360');
+    await shot.exact();
+    await expect.poll(() => shot.changeSince(half)).toBeGreaterThan(SAME);
+    const whole = await shot.pixels();
+    await page.keyboard.down('x');
+    await expect.poll(() => shot.changeSince(whole)).toBeGreaterThan(SAME);
+    await page.keyboard.up('x');
+    await page.getByRole('button', { name: '180 centred' }).click();
+    await expect.poll(() => shot.changeSince(half)).toBeLessThan(SAME);
+  });
+
+  await test.step('an edge of the exposure is dragged', async () => {
+    const edge = page.getByLabel('Shutter closes'), box = await edge.boundingBox();
+    if (box === null) throw new Error('the edge has no place');
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+    await page.mouse.down();
+    await page.mouse.move(box.x + box.width / 2 + 30, box.y + box.height / 2, { steps: 4 });
+    await page.mouse.up();
+    await expect(page.getByLabel('Closes', { exact: true })).not.toHaveValue('0.25');
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await expect(page.getByLabel('Closes', { exact: true })).toHaveValue('0.25');
+  });
+
+  await test.step('the sequence is delivered', async () => {
+    await shot.step('Deliver');
+    await page.getByLabel('Name', { exact: true }).fill('by_hand');
+    await page.getByLabel('From', { exact: true }).fill('1011');
+    await page.getByLabel('To', { exact: true }).fill('1013');
+    await page.getByRole('button', { name: 'Render the sequence' }).click();
+    await expect(page.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 60000 });
+    expect(readdirSync(DELIVERED).sort()).toEqual(['by_hand.1011.exr', 'by_hand.1012.exr', 'by_hand.1013.exr']);
+  });
+
+  await test.step('what was delivered is the blur, valid to the reference library', async () => {
+    const file = path.join(DELIVERED, 'by_hand.1012.exr'), demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+    expect(execFileSync('exrheader', [file], { encoding: 'utf8' })).toContain('framesPerSecond');
+    const figures = JSON.parse(execFileSync(path.join(ROOT, 'ivrex'), ['compare', file, path.join(demo, 'TC_010_heron_blur180.1012.exr'), '--sharp', path.join(demo, 'TC_010_heron.1012.exr'), '--json'], { encoding: 'utf8' })) as { maskedPsnr: number };
+    expect(figures.maskedPsnr).toBeGreaterThan(34);
+  });
+
+  await test.step('nothing is lost by a reload', async () => {
+    await page.reload();
+    await expect(page.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done');
+    await expect(page.getByRole('navigation', { name: 'Steps' })).toContainText('agreed');
+  });
+});
+
+test('a delivery is cancelled, and the rest is rendered later', async ({ page }) => {
+  const shot = await ShotPage.open(page, 'TC_010');
+  await shot.agreeOnReading();
+  await shot.step('Deliver');
+  await page.getByLabel('Name', { exact: true }).fill('cut_short');
+  await page.getByRole('button', { name: 'Render the sequence' }).click();
+  const card = page.getByTestId('delivery').filter({ hasText: 'cut_short' });
+  await expect(card.locator('.frame-cells .done').first()).toBeVisible();
+  await card.getByRole('button', { name: 'Cancel' }).click();
+  await expect(card).toHaveAttribute('data-state', 'cancelled');
+  const folder = path.join(ROOT, '.cache/e2e/deliveries/TC_010/cut_short');
+  expect(existsSync(folder)).toBe(true);
+  await expect.poll(() => readdirSync(folder).filter((name) => name.endsWith('.part'))).toEqual([]);
+  expect(readdirSync(folder).length).toBeLessThan(24);
+  await card.getByRole('button', { name: 'Render what is missing' }).click();
+  await expect(card).toHaveAttribute('data-state', 'done', { timeout: 60000 });
+  expect(readdirSync(folder)).toHaveLength(24);
+});

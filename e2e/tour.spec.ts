@@ -1,0 +1,52 @@
+import path from 'node:path';
+import { expect, test, type Page } from '@playwright/test';
+import { ShotPage } from './shot-page';
+
+const SHOTS = path.join(import.meta.dirname, '../docs/screenshots');
+/** `IVREX_SCREENSHOTS=1` refreshes the pictures of the documentation. */
+const KEEP = process.env.IVREX_SCREENSHOTS === '1';
+
+/** Nothing is cut off sideways, and the page itself never scrolls. */
+async function look(page: Page, name: string): Promise<void> {
+  if (KEEP && page.viewportSize()?.width === 1280) await page.screenshot({ path: path.join(SHOTS, `${name}.png`), animations: 'disabled' });
+  const faults = await page.evaluate(() => {
+    const found: string[] = [], root = document.documentElement;
+    if (root.scrollWidth > root.clientWidth || root.scrollHeight > root.clientHeight) found.push('the page scrolls');
+    for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body')) if (element.scrollWidth > element.clientWidth + 1) found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
+    return found;
+  });
+  expect(faults, name).toEqual([]);
+}
+
+for (const [width, height] of [[1280, 800], [1920, 1080]]) {
+  test(`every view at ${width} x ${height}`, async ({ page }) => {
+    await page.setViewportSize({ width, height });
+    const errors: string[] = [];
+    page.on('pageerror', (error) => errors.push(error.message));
+    page.on('console', (message) => { if (message.type() === 'error') errors.push(message.text()); });
+    await page.goto('/');
+    await expect(page.locator('.shot-card canvas').first()).toBeVisible();
+    await page.waitForLoadState('networkidle');
+    await look(page, 'shots');
+    const shot = await ShotPage.open(page, 'TC_010');
+    await shot.agreeOnReading();
+    await expect(page.getByText(/top bar \d/)).toBeVisible();
+    await look(page, 'motion');
+    await shot.step('Passes');
+    await page.keyboard.press('s');
+    await expect(page.locator('.contact-pass canvas')).toHaveCount(6);
+    await page.waitForLoadState('networkidle');
+    await look(page, 'passes');
+    await shot.step('Shutter');
+    await page.keyboard.press('w');
+    await page.locator('.ant-select', { has: page.getByLabel('What lies under alpha') }).click();
+    await page.locator('.ant-select-item-option', { hasText: 'Plate' }).click();
+    await shot.exact();
+    await expect(page.getByTestId('blur-report')).toContainText('6, told apart by ids');
+    await look(page, 'shutter');
+    await shot.step('Deliver');
+    await expect(page.getByRole('button', { name: 'Render the sequence' })).toBeVisible();
+    await look(page, 'deliver');
+    expect(errors).toEqual([]);
+  });
+}
