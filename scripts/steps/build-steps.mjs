@@ -82,3 +82,7 @@ export async function buildClient(say) {
 export async function buildAll(say) {
   for (const step of [buildCli, buildDemo, buildServer, buildClient]) await step(say);
 }
+
+export function bundleBench() {
+  return bundle({ 'kernels-bench': 'packages/media/bench/kernels-bench.ts' }, '.cache/bench');
+}
