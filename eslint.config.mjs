@@ -5,12 +5,29 @@ import importX from 'eslint-plugin-import-x';
 const rooms = ['kernels', 'core', 'contract', 'media', 'demo', 'server', 'cli', 'client'];
 /** Imports go one way. What is not named here is not allowed. */
 const allowed = {
-  kernels: [], core: ['kernels'], contract: ['core'], media: ['contract', 'core', 'kernels'], demo: ['core', 'kernels', 'media'],
-  server: ['contract', 'core', 'demo', 'media'], cli: ['contract', 'core', 'media'], client: ['contract', 'core', 'kernels'],
+  kernels: [],
+  core: ['kernels'],
+  contract: ['core'],
+  media: ['contract', 'core', 'kernels'],
+  demo: ['core', 'kernels', 'media'],
+  server: ['contract', 'core', 'demo', 'media'],
+  cli: ['contract', 'core', 'media'],
+  client: ['contract', 'core', 'kernels'],
 };
 
 export default js.config(
-  { ignores: ['**/dist/**', '**/build/**', '**/node_modules/**', '.cache/**', '.data/**', 'packages/kernels/assembly/**', '**/test-results/**', '**/playwright-report/**'] },
+  {
+    ignores: [
+      '**/dist/**',
+      '**/build/**',
+      '**/node_modules/**',
+      '.cache/**',
+      '.data/**',
+      'packages/kernels/assembly/**',
+      '**/test-results/**',
+      '**/playwright-report/**',
+    ],
+  },
   {
     files: ['packages/*/src/**/*.{ts,tsx}', 'packages/*/test/**/*.ts', 'e2e/**/*.ts'],
     extends: [...js.configs.recommended],
@@ -30,11 +47,26 @@ export default js.config(
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],
     plugins: { boundaries },
-    settings: { 'boundaries/elements': rooms.map((type) => ({ type, pattern: `packages/${type}` })), 'import/resolver': { typescript: true, node: true } },
+    settings: {
+      'boundaries/elements': rooms.map((type) => ({ type, pattern: `packages/${type}` })),
+      'import/resolver': { typescript: true, node: true },
+    },
     rules: {
-      'boundaries/dependencies': ['error', { default: 'disallow', policies: rooms.map((room) => ({ from: { element: { type: room } }, allow: { to: { element: { type: [room, ...allowed[room]] } } } })) }],
+      'boundaries/dependencies': [
+        'error',
+        {
+          default: 'disallow',
+          policies: rooms.map((room) => ({
+            from: { element: { type: room } },
+            allow: { to: { element: { type: [room, ...allowed[room]] } } },
+          })),
+        },
+      ],
       // The slow versions are for tests.
-      'no-restricted-imports': ['error', { patterns: [{ group: ['@ivrex/core/reference', '**/reference/*'], message: 'reference/ is for tests only' }] }],
+      'no-restricted-imports': [
+        'error',
+        { patterns: [{ group: ['@ivrex/core/reference', '**/reference/*'], message: 'reference/ is for tests only' }] },
+      ],
     },
   },
   { files: ['packages/core/src/reference/**'], rules: { 'no-restricted-imports': 'off' } },

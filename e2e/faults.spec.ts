@@ -36,7 +36,7 @@ test('a folder outside the media folders is refused in a sentence, and what was 
   await expect(page.getByLabel('Folder path')).toHaveValue('/etc');
 });
 
-test('a reading that can\'t be decoded says so, and undo leaves it', async ({ page }) => {
+test("a reading that can't be decoded says so, and undo leaves it", async ({ page }) => {
   const shot = await ShotPage.open(page, 'TC_010');
   await shot.agreeOnReading();
   const cover = page.locator('.ant-select', { has: page.getByLabel('Stretch of time of set 2') });

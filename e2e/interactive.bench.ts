@@ -26,12 +26,16 @@ test('time from a change to its picture', async ({ page }) => {
         input.dispatchEvent(new KeyboardEvent('keydown', { key: i % 2 ? 'ArrowUp' : 'ArrowDown', bubbles: true }));
         times.push(await drawn);
         // To rest: the exact picture, then the next change.
-        await new Promise((resolve) => { setTimeout(resolve, 1200); });
+        await new Promise((resolve) => {
+          setTimeout(resolve, 1200);
+        });
       }
       return times;
     });
     const sorted = [...times].sort((a, b) => a - b);
-    process.stdout.write(`\n${label}: change to draft on screen, median ${sorted[6].toFixed(0)} ms, slowest ${sorted[11].toFixed(0)} ms; goal 100 ms (ratio ${(sorted[6] / 100).toFixed(2)} of the goal)\n`);
+    process.stdout.write(
+      `\n${label}: change to draft on screen, median ${sorted[6].toFixed(0)} ms, slowest ${sorted[11].toFixed(0)} ms; goal 100 ms (ratio ${(sorted[6] / 100).toFixed(2)} of the goal)\n`,
+    );
     expect(times).toHaveLength(12);
   }
 });

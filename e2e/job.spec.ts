@@ -64,7 +64,8 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
   });
 
   await test.step('an edge of the exposure is dragged', async () => {
-    const edge = page.getByLabel('Shutter closes'), box = await edge.boundingBox();
+    const edge = page.getByLabel('Shutter closes'),
+      box = await edge.boundingBox();
     if (box === null) throw new Error('the edge has no place');
     await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
     await page.mouse.down();
@@ -86,9 +87,16 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
   });
 
   await test.step('what was delivered is the blur, valid to the reference library', async () => {
-    const file = path.join(DELIVERED, 'by_hand.1012.exr'), demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+    const file = path.join(DELIVERED, 'by_hand.1012.exr'),
+      demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
     expect(execFileSync('exrheader', [file], { encoding: 'utf8' })).toContain('framesPerSecond');
-    const figures = JSON.parse(execFileSync(path.join(ROOT, 'ivrex'), ['compare', file, path.join(demo, 'TC_010_heron_blur180.1012.exr'), '--sharp', path.join(demo, 'TC_010_heron.1012.exr'), '--json'], { encoding: 'utf8' })) as { maskedPsnr: number };
+    const figures = JSON.parse(
+      execFileSync(
+        path.join(ROOT, 'ivrex'),
+        ['compare', file, path.join(demo, 'TC_010_heron_blur180.1012.exr'), '--sharp', path.join(demo, 'TC_010_heron.1012.exr'), '--json'],
+        { encoding: 'utf8' },
+      ),
+    ) as { maskedPsnr: number };
     expect(figures.maskedPsnr).toBeGreaterThan(34);
   });
 

@@ -5,7 +5,10 @@ import { SAME, ShotPage } from './shot-page';
 async function tabTo(page: Page, name: string): Promise<void> {
   const met: string[] = [];
   for (let i = 0; i < 120; i++) {
-    const here = await page.evaluate(() => { const e = document.activeElement as HTMLElement | null; return `${e?.getAttribute('aria-label') ?? ''}|${e?.innerText ?? ''}`; });
+    const here = await page.evaluate(() => {
+      const e = document.activeElement as HTMLElement | null;
+      return `${e?.getAttribute('aria-label') ?? ''}|${e?.innerText ?? ''}`;
+    });
     if (here.split('|').some((text) => text.startsWith(name))) return;
     met.push(here.replace(/\s+/g, ' ').slice(0, 30));
     await page.keyboard.press('Tab');
@@ -50,7 +53,13 @@ test('the main job with the keyboard alone', async ({ page }) => {
   const frame = Number(await page.getByTestId('frame-number').innerText());
   await page.keyboard.press('Shift+ArrowLeft');
   await expect(page.getByTestId('frame-number')).toHaveText(String(frame - 10));
-  for (const [key, look] of [['s', 'sharp'], ['d', 'directions'], ['h', 'speed'], ['b', 'blurred'], ['w', 'wipe']]) {
+  for (const [key, look] of [
+    ['s', 'sharp'],
+    ['d', 'directions'],
+    ['h', 'speed'],
+    ['b', 'blurred'],
+    ['w', 'wipe'],
+  ]) {
     await page.keyboard.press(key);
     await expect(shot.picture).toHaveAttribute('data-shows', new RegExp(`^${look}:`));
   }
@@ -66,7 +75,8 @@ test('playing moves through the frames and stops', async ({ page }) => {
   const shot = await ShotPage.open(page, 'TC_010');
   await page.keyboard.press('s');
   const number = page.getByTestId('frame-number');
-  const before = await number.innerText(), pixels = await shot.pixels();
+  const before = await number.innerText(),
+    pixels = await shot.pixels();
   await page.locator('body').press(' ');
   await expect(number).not.toHaveText(before);
   await page.locator('body').press(' ');
@@ -80,7 +90,8 @@ test('wheel zooms at the pointer, drag pans, keys fit and go one to one', async 
   const shot = await ShotPage.open(page, 'TC_010');
   await page.keyboard.press('s');
   await expect(shot.picture).toHaveAttribute('data-shows', /^sharp/);
-  const fitted = await shot.pixels(), box = await shot.picture.boundingBox();
+  const fitted = await shot.pixels(),
+    box = await shot.picture.boundingBox();
   if (box === null) throw new Error('the picture has no place');
   await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
   const probe = page.getByTestId('probe');

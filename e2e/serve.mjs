@@ -17,11 +17,16 @@ cpSync(made, path.join(data, 'media/tidal-clock'), { recursive: true });
 // A shot with everything that goes wrong: a gap, a truncated frame, a text file with an image's name, a motion pass of another size.
 const faulty = path.join(data, 'media/faulty/TC_015_ebb');
 mkdirSync(faulty, { recursive: true });
-for (const frame of [1010, 1011, 1012, 1014]) copyFileSync(path.join(made, `TC_010/TC_010_heron.${frame}.exr`), path.join(faulty, `ebb.${frame}.exr`));
+for (const frame of [1010, 1011, 1012, 1014])
+  copyFileSync(path.join(made, `TC_010/TC_010_heron.${frame}.exr`), path.join(faulty, `ebb.${frame}.exr`));
 truncateSync(path.join(faulty, 'ebb.1011.exr'), 70000);
 writeFileSync(path.join(faulty, 'notes.exr'), 'the gate stays shut until the ebb\n');
 copyFileSync(path.join(root, 'packages/core/test/fixtures/layers-zips.exr'), path.join(faulty, 'motion_small.exr'));
 
-const child = spawn(process.execPath, ['scripts/start.mjs', '--demo', '--data', data, '--port', process.argv[2]], { cwd: root, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, IVREX_LOG: 'error' } });
+const child = spawn(process.execPath, ['scripts/start.mjs', '--demo', '--data', data, '--port', process.argv[2]], {
+  cwd: root,
+  stdio: ['ignore', 'inherit', 'inherit'],
+  env: { ...process.env, IVREX_LOG: 'error' },
+});
 for (const signal of ['SIGTERM', 'SIGINT']) process.on(signal, () => child.kill(signal));
 child.on('exit', (code) => process.exit(code ?? 1));

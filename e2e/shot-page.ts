@@ -52,7 +52,8 @@ export class ShotPage {
 
   async agreeOnReading(): Promise<void> {
     await this.step('Motion');
-    const take = this.page.getByRole('button', { name: 'Take this reading' }), cards = this.page.getByText('How far is full scale?');
+    const take = this.page.getByRole('button', { name: 'Take this reading' }),
+      cards = this.page.getByText('How far is full scale?');
     await expect(take.or(cards)).toBeVisible();
     if (await take.isVisible()) await take.click();
     await expect(cards).toBeVisible();

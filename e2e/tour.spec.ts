@@ -10,22 +10,30 @@ const KEEP = process.env.IVREX_SCREENSHOTS === '1';
 async function look(page: Page, name: string): Promise<void> {
   if (KEEP && page.viewportSize()?.width === 1280) await page.screenshot({ path: path.join(SHOTS, `${name}.png`), animations: 'disabled' });
   const faults = await page.evaluate(() => {
-    const found: string[] = [], root = document.documentElement;
+    const found: string[] = [],
+      root = document.documentElement;
     if (root.scrollWidth > root.clientWidth || root.scrollHeight > root.clientHeight) found.push('the page scrolls');
-    for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body')) if (element.scrollWidth > element.clientWidth + 1) found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
+    for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body'))
+      if (element.scrollWidth > element.clientWidth + 1)
+        found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
     return found;
   });
   expect(faults, name).toEqual([]);
 }
 
-for (const [width, height] of [[1280, 800], [1920, 1080]]) {
+for (const [width, height] of [
+  [1280, 800],
+  [1920, 1080],
+]) {
   test(`every view at ${width} x ${height}`, async ({ page }) => {
     await page.setViewportSize({ width, height });
     const errors: string[] = [];
     page.on('pageerror', (error) => errors.push(error.message));
-    page.on('console', (message) => { if (message.type() === 'error') errors.push(message.text()); });
+    page.on('console', (message) => {
+      if (message.type() === 'error') errors.push(message.text());
+    });
     await page.goto('/');
-    await expect(page.locator('.shot-card canvas').first()).toBeVisible();
+    await expect(page.locator('.shot-card canvas').first()).toHaveAttribute('data-drawn', 'yes');
     await page.waitForLoadState('networkidle');
     await look(page, 'shots');
     const shot = await ShotPage.open(page, 'TC_010');
@@ -34,7 +42,7 @@ for (const [width, height] of [[1280, 800], [1920, 1080]]) {
     await look(page, 'motion');
     await shot.step('Passes');
     await page.keyboard.press('s');
-    await expect(page.locator('.contact-pass canvas')).toHaveCount(6);
+    await expect(page.locator('.contact-pass canvas[data-drawn]')).toHaveCount(6);
     await page.waitForLoadState('networkidle');
     await look(page, 'passes');
     await shot.step('Shutter');

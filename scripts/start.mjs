@@ -11,10 +11,19 @@ import { Failure, main, root } from './steps/run.mjs';
 
 const started = Date.now();
 const say = (what) => process.stdout.write(`ivrex: ${what}\n`);
-const wait = (ms) => new Promise((resolve) => { setTimeout(resolve, ms); });
+const wait = (ms) =>
+  new Promise((resolve) => {
+    setTimeout(resolve, ms);
+  });
 
 main(async () => {
-  const { values } = parseArgs({ options: { demo: { type: 'boolean', default: false }, data: { type: 'string', default: path.join(root, '.data') }, port: { type: 'string' } } });
+  const { values } = parseArgs({
+    options: {
+      demo: { type: 'boolean', default: false },
+      data: { type: 'string', default: path.join(root, '.data') },
+      port: { type: 'string' },
+    },
+  });
   const data = path.resolve(values.data);
   const { ensurePackages, ensurePrograms } = await import('./steps/install-steps.mjs');
   await ensurePackages(say);
@@ -31,8 +40,18 @@ main(async () => {
   const port = await freePort(values.port === undefined ? 4780 : Number(values.port));
   const server = spawn(process.execPath, ['--enable-source-maps', path.join(root, 'packages/server/dist/server.mjs')], {
     // A group of its own: Ctrl+C reaches this script alone, which stops things in order.
-    detached: true, stdio: ['ignore', 'pipe', 'inherit'],
-    env: { ...process.env, IVREX_DATABASE_URL: postgres.url, IVREX_ROOT: root, IVREX_DATA: data, IVREX_PORT: String(port), IVREX_THREADS: process.env.IVREX_THREADS ?? String(availableParallelism()), IVREX_DEMO: values.demo ? '1' : '0', IVREX_LOG: process.env.IVREX_LOG ?? 'warn' },
+    detached: true,
+    stdio: ['ignore', 'pipe', 'inherit'],
+    env: {
+      ...process.env,
+      IVREX_DATABASE_URL: postgres.url,
+      IVREX_ROOT: root,
+      IVREX_DATA: data,
+      IVREX_PORT: String(port),
+      IVREX_THREADS: process.env.IVREX_THREADS ?? String(availableParallelism()),
+      IVREX_DEMO: values.demo ? '1' : '0',
+      IVREX_LOG: process.env.IVREX_LOG ?? 'warn',
+    },
   });
   writeFileSync(runFile, JSON.stringify({ script: process.pid, server: server.pid, port }));
 
@@ -42,17 +61,20 @@ main(async () => {
     stopping = true;
     if (server.exitCode === null && server.signalCode === null) {
       server.kill('SIGTERM');
-      const gone = new Promise((resolve) => { server.once('exit', resolve); });
+      const gone = new Promise((resolve) => {
+        server.once('exit', resolve);
+      });
       await Promise.race([gone, wait(8000).then(() => server.kill('SIGKILL'))]);
     }
     await postgres.stop();
     rmSync(runFile, { force: true });
     process.exit(code);
   };
-  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => {
-    if (!stopping) say('stopping');
-    void stop(0);
-  });
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'])
+    process.on(signal, () => {
+      if (!stopping) say('stopping');
+      void stop(0);
+    });
   server.once('exit', (code, signal) => {
     if (stopping) return;
     process.stderr.write(`ivrex: the server ended by itself (${signal ?? `exit code ${code}`}); start again, nothing is lost\n`);
@@ -75,7 +97,10 @@ main(async () => {
 async function takeOver(runFile, commandLineOf) {
   if (!existsSync(runFile)) return;
   const { script, server, port } = JSON.parse(readFileSync(runFile, 'utf8'));
-  if (script !== process.pid && commandLineOf(script)?.includes('start.mjs')) throw new Failure(`Ivrex is already running with this data at http://127.0.0.1:${port}; stop it first, or give another folder with --data`);
+  if (script !== process.pid && commandLineOf(script)?.includes('start.mjs'))
+    throw new Failure(
+      `Ivrex is already running with this data at http://127.0.0.1:${port}; stop it first, or give another folder with --data`,
+    );
   if (commandLineOf(server)?.includes('packages/server/dist/server.mjs')) {
     process.kill(server, 'SIGTERM');
     for (let i = 0; i < 100 && commandLineOf(server) !== null; i++) await wait(50);

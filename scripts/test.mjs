@@ -48,6 +48,7 @@ main(async () => {
   const reports = path.join(root, '.cache/reports');
   mkdirSync(reports, { recursive: true });
   if (wants('types')) await check('types', () => run('node', ['scripts/typecheck.mjs']));
+  if (wants('format')) await check('format', () => run('npx', ['prettier', '--check', '--log-level', 'warn', '.']));
   if (wants('lint')) await check('lint', () => run('npx', ['eslint', '.', '--max-warnings', '0']));
   say('demo frames');
   await run('node', ['packages/demo/dist/make-demo.mjs', path.join(root, '.cache/demo/tidal-clock')]);
@@ -55,12 +56,24 @@ main(async () => {
     const file = path.join(reports, 'jest.json');
     const postgres = await startPostgres(path.join(root, '.cache/test-postgres'), say);
     const env = { ...process.env, IVREX_TEST_DATABASE_URL: postgres.url };
-    await runner('unit tests', () => run('npx', ['jest', '--forceExit', '--json', `--outputFile=${file}`], { env }).finally(() => postgres.stop()), (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }), file);
+    await runner(
+      'unit tests',
+      () => run('npx', ['jest', '--forceExit', '--json', `--outputFile=${file}`], { env }).finally(() => postgres.stop()),
+      (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }),
+      file,
+    );
   }
   if (wants('browser') && existsSync(path.join(root, 'e2e/playwright.config.ts'))) {
     const file = path.join(reports, 'playwright.json');
-    await runner('browser tests', () => run('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], { env: { ...process.env, PLAYWRIGHT_JSON_OUTPUT_NAME: file } }),
-      (r) => ({ passed: r.stats.expected, failed: r.stats.unexpected + r.stats.flaky }), file);
+    await runner(
+      'browser tests',
+      () =>
+        run('npx', ['playwright', 'test', '--config', 'e2e/playwright.config.ts'], {
+          env: { ...process.env, PLAYWRIGHT_JSON_OUTPUT_NAME: file },
+        }),
+      (r) => ({ passed: r.stats.expected, failed: r.stats.unexpected + r.stats.flaky }),
+      file,
+    );
   }
   process.stdout.write(`\n${totals.passed} passed, ${totals.failed} failed\n`);
   if (totals.failed > 0) throw new Failure('some checks failed; they are named above');

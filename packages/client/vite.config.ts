@@ -7,7 +7,9 @@ export default defineConfig({
   plugins: [react()],
   worker: { format: 'es' },
   build: {
-    target: 'es2023', sourcemap: false, chunkSizeWarningLimit: 2500,
+    target: 'es2023',
+    sourcemap: false,
+    chunkSizeWarningLimit: 2500,
     // A small wasm file would become a data: URL, which the content security policy blocks.
     assetsInlineLimit: (file) => (file.endsWith('.wasm') ? false : undefined),
   },

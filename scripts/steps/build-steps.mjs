@@ -24,7 +24,8 @@ function digestOf(folders) {
 async function whenStale(name, sources, outputs, build, say) {
   const stampFile = path.join(root, '.cache', `${name}.stamp`);
   const stamp = digestOf(sources);
-  const fresh = outputs.every((file) => existsSync(path.join(root, file))) && existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp;
+  const fresh =
+    outputs.every((file) => existsSync(path.join(root, file))) && existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp;
   if (fresh) return;
   say(`building ${name}`);
   await build();
@@ -38,45 +39,107 @@ async function bundle(entries, outdir) {
   const esbuild = require('esbuild');
   rmSync(path.join(root, outdir), { recursive: true, force: true });
   await esbuild.build({
-    absWorkingDir: root, entryPoints: entries, outdir, outExtension: { '.js': '.mjs' }, bundle: true, format: 'esm', platform: 'node', target: 'node20', sourcemap: true, logLevel: 'warning',
-    plugins: [{
-      name: 'own-packages-inside',
-      setup(build) {
-        build.onResolve({ filter: /^[^./]/ }, ({ path: id, kind }) => (kind === 'entry-point' || id.startsWith('@ivrex/') ? undefined : { path: id, external: true }));
+    absWorkingDir: root,
+    entryPoints: entries,
+    outdir,
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    format: 'esm',
+    platform: 'node',
+    target: 'node20',
+    sourcemap: true,
+    logLevel: 'warning',
+    plugins: [
+      {
+        name: 'own-packages-inside',
+        setup(build) {
+          build.onResolve({ filter: /^[^./]/ }, ({ path: id, kind }) =>
+            kind === 'entry-point' || id.startsWith('@ivrex/') ? undefined : { path: id, external: true },
+          );
+        },
       },
-    }],
+    ],
   });
 }
 
 export async function buildKernels(say) {
-  await whenStale('kernels', ['packages/kernels/assembly', 'package-lock.json'], ['packages/kernels/build/kernels.wasm'], async () => {
-    await run('node', [require.resolve('assemblyscript/bin/asc.js'), 'packages/kernels/assembly/index.ts', '-o', 'packages/kernels/build/kernels.wasm',
-      '--runtime', 'stub', '--noAssert', '-O3', '--enable', 'simd', '--use', 'abort=']);
-  }, say);
+  await whenStale(
+    'kernels',
+    ['packages/kernels/assembly', 'package-lock.json'],
+    ['packages/kernels/build/kernels.wasm'],
+    async () => {
+      await run('node', [
+        require.resolve('assemblyscript/bin/asc.js'),
+        'packages/kernels/assembly/index.ts',
+        '-o',
+        'packages/kernels/build/kernels.wasm',
+        '--runtime',
+        'stub',
+        '--noAssert',
+        '-O3',
+        '--enable',
+        'simd',
+        '--use',
+        'abort=',
+      ]);
+    },
+    say,
+  );
 }
 
 export async function buildCli(say) {
   await buildKernels(say);
-  await whenStale('cli', own('cli', 'contract', 'core', 'kernels', 'media'), ['packages/cli/dist/ivrex.mjs'],
-    () => bundle({ ivrex: 'packages/cli/src/main.ts', 'media-worker': 'packages/media/src/worker.ts' }, 'packages/cli/dist'), say);
+  await whenStale(
+    'cli',
+    own('cli', 'contract', 'core', 'kernels', 'media'),
+    ['packages/cli/dist/ivrex.mjs'],
+    () => bundle({ ivrex: 'packages/cli/src/main.ts', 'media-worker': 'packages/media/src/worker.ts' }, 'packages/cli/dist'),
+    say,
+  );
 }
 
 export async function buildDemo(say) {
   await buildKernels(say);
-  await whenStale('demo', own('demo', 'core', 'kernels', 'media'), ['packages/demo/dist/make-demo.mjs'],
-    () => bundle({ 'make-demo': 'packages/demo/src/main.ts', 'demo-worker': 'packages/demo/src/worker.ts' }, 'packages/demo/dist'), say);
+  await whenStale(
+    'demo',
+    own('demo', 'core', 'kernels', 'media'),
+    ['packages/demo/dist/make-demo.mjs'],
+    () => bundle({ 'make-demo': 'packages/demo/src/main.ts', 'demo-worker': 'packages/demo/src/worker.ts' }, 'packages/demo/dist'),
+    say,
+  );
 }
 
 export async function buildServer(say) {
   await buildKernels(say);
-  await whenStale('server', own('server', 'demo', 'contract', 'core', 'kernels', 'media'), ['packages/server/dist/server.mjs'],
-    () => bundle({ server: 'packages/server/src/main.ts', 'media-worker': 'packages/media/src/worker.ts', 'demo-worker': 'packages/demo/src/worker.ts' }, 'packages/server/dist'), say);
+  await whenStale(
+    'server',
+    own('server', 'demo', 'contract', 'core', 'kernels', 'media'),
+    ['packages/server/dist/server.mjs'],
+    () =>
+      bundle(
+        {
+          server: 'packages/server/src/main.ts',
+          'media-worker': 'packages/media/src/worker.ts',
+          'demo-worker': 'packages/demo/src/worker.ts',
+        },
+        'packages/server/dist',
+      ),
+    say,
+  );
 }
 
 export async function buildClient(say) {
   await buildKernels(say);
-  await whenStale('client', own('client', 'contract', 'core', 'kernels'), ['packages/client/dist/index.html'],
-    () => run('node', [path.join(path.dirname(require.resolve('vite/package.json')), 'bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: path.join(root, 'packages/client') }), say);
+  await whenStale(
+    'client',
+    own('client', 'contract', 'core', 'kernels'),
+    ['packages/client/dist/index.html'],
+    () =>
+      run('node', [path.join(path.dirname(require.resolve('vite/package.json')), 'bin/vite.js'), 'build', '--logLevel', 'warn'], {
+        cwd: path.join(root, 'packages/client'),
+      }),
+    say,
+  );
 }
 
 export async function buildAll(say) {

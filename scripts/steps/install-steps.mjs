@@ -21,7 +21,9 @@ function onPath(name) {
 export function postgresBin(major = null) {
   const base = '/usr/lib/postgresql';
   if (!existsSync(base)) return null;
-  const versions = readdirSync(base).filter((v) => existsSync(path.join(base, v, 'bin/postgres'))).sort((a, b) => Number(b) - Number(a));
+  const versions = readdirSync(base)
+    .filter((v) => existsSync(path.join(base, v, 'bin/postgres')))
+    .sort((a, b) => Number(b) - Number(a));
   const chosen = major === null ? versions[0] : versions.find((v) => v === major);
   return chosen === undefined ? null : path.join(base, chosen, 'bin');
 }
@@ -34,7 +36,9 @@ export function checkNode() {
 /** `npm ci` when the lock file is not the one that was installed last. */
 export async function ensurePackages(say) {
   checkNode();
-  const lock = createHash('sha256').update(readFileSync(path.join(root, 'package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(path.join(root, 'package-lock.json')))
+    .digest('hex');
   const stamp = path.join(root, '.cache/packages.stamp');
   if (existsSync(path.join(root, 'node_modules/esbuild')) && existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return;
   say('installing npm packages (a minute on the first run)');
@@ -50,7 +54,8 @@ export async function ensurePrograms(names, say) {
   const isRoot = process.getuid?.() === 0;
   const sudo = !isRoot && onPath('sudo') && spawnSync('sudo', ['-n', 'true']).status === 0;
   const command = `apt-get install -y ${packages.join(' ')}`;
-  if (!onPath('apt-get') || (!isRoot && !sudo)) throw new Failure(`${missing.join(', ')} missing; run this as an administrator, then start again:  sudo ${command}`);
+  if (!onPath('apt-get') || (!isRoot && !sudo))
+    throw new Failure(`${missing.join(', ')} missing; run this as an administrator, then start again:  sudo ${command}`);
   say(`installing ${packages.join(', ')} with apt-get`);
   const prefix = isRoot ? [] : ['sudo', '-n'];
   const apt = (...args) => {

@@ -11,13 +11,29 @@ export class Failure extends Error {}
 /** Runs a program; what it prints goes through, unless `quiet` (then it is shown only when it fails). */
 export function run(command, args, { cwd = root, env = process.env, quiet = false, input = null } = {}) {
   return new Promise((resolve, reject) => {
-    const child = spawn(command, args, { cwd, env, stdio: [input === null ? 'ignore' : 'pipe', quiet ? 'pipe' : 'inherit', quiet ? 'pipe' : 'inherit'] });
+    const child = spawn(command, args, {
+      cwd,
+      env,
+      stdio: [input === null ? 'ignore' : 'pipe', quiet ? 'pipe' : 'inherit', quiet ? 'pipe' : 'inherit'],
+    });
     let output = '';
-    child.stdout?.on('data', (data) => { output += data; });
-    child.stderr?.on('data', (data) => { output += data; });
+    child.stdout?.on('data', (data) => {
+      output += data;
+    });
+    child.stderr?.on('data', (data) => {
+      output += data;
+    });
     if (input !== null) child.stdin.end(input);
     child.on('error', (error) => reject(new Failure(`${command} could not be started: ${error.message}`)));
-    child.on('close', (code) => (code === 0 ? resolve(output) : reject(new Failure(`${command} ${args.slice(0, 2).join(' ')} failed with exit code ${code}${quiet ? `:\n${firstAndLast(output)}` : ''}`))));
+    child.on('close', (code) =>
+      code === 0
+        ? resolve(output)
+        : reject(
+            new Failure(
+              `${command} ${args.slice(0, 2).join(' ')} failed with exit code ${code}${quiet ? `:\n${firstAndLast(output)}` : ''}`,
+            ),
+          ),
+    );
   });
 }
 

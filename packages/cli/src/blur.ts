@@ -1,9 +1,30 @@
 import { readFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { Command, Option } from 'commander';
-import { IvrexError, shutterAngleDeg, shutterFromAngle, type BlurQuality, type Encoding, type PathChoice, type Shutter, type ShutterAlign } from '@ivrex/core';
+import {
+  IvrexError,
+  shutterAngleDeg,
+  shutterFromAngle,
+  type BlurQuality,
+  type Encoding,
+  type PathChoice,
+  type Shutter,
+  type ShutterAlign,
+} from '@ivrex/core';
 import { encodingSchema, explainIssue, shutterSchema } from '@ivrex/contract';
-import { aboutFile, BlurPool, chooseLayer, frameFile, loadExrHeader, parsePattern, scanSequence, type FrameSources, type LayerChoice, type PassFile, type Sequence } from '@ivrex/media';
+import {
+  aboutFile,
+  BlurPool,
+  chooseLayer,
+  frameFile,
+  loadExrHeader,
+  parsePattern,
+  scanSequence,
+  type FrameSources,
+  type LayerChoice,
+  type PassFile,
+  type Sequence,
+} from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
@@ -32,16 +53,27 @@ interface BlurOptions {
 }
 
 export function blurCommand(): Command {
-  return new Command('blur').description('apply the shutter to a sharp sequence')
-    .requiredOption('--beauty <pattern>').requiredOption('--motion <pattern>').requiredOption('--encoding <file>', 'encoding document (JSON)').requiredOption('--out <pattern>')
-    .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens')).option('--closes <frames>', 'when it closes', parseNumber('closes'))
-    .option('--angle <degrees>', 'shutter angle, with --align', parseNumber('angle')).addOption(new Option('--align <where>').choices(['centre', 'open', 'close']))
+  return new Command('blur')
+    .description('apply the shutter to a sharp sequence')
+    .requiredOption('--beauty <pattern>')
+    .requiredOption('--motion <pattern>')
+    .requiredOption('--encoding <file>', 'encoding document (JSON)')
+    .requiredOption('--out <pattern>')
+    .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens'))
+    .option('--closes <frames>', 'when it closes', parseNumber('closes'))
+    .option('--angle <degrees>', 'shutter angle, with --align', parseNumber('angle'))
+    .addOption(new Option('--align <where>').choices(['centre', 'open', 'close']))
     .option('--strength <factor>', '1 is physically right', parseNumber('strength'), 1)
     .option('--samples <count>', 'auto, or slices a pixel', (text) => (text === 'auto' ? 'auto' : parseCount('samples')(text)), 'auto')
-    .addOption(new Option('--quality <quality>').choices(['draft', 'final']).default('final')).addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
-    .option('--depth <pattern>').option('--ids <pattern>').option('--frames <A-B>', 'which frames', parseFrameRange)
-    .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism()).addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
-    .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps')).option('--json', 'one JSON object on stdout')
+    .addOption(new Option('--quality <quality>').choices(['draft', 'final']).default('final'))
+    .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
+    .option('--depth <pattern>')
+    .option('--ids <pattern>')
+    .option('--frames <A-B>', 'which frames', parseFrameRange)
+    .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
+    .addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
+    .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'))
+    .option('--json', 'one JSON object on stdout')
     .action(blur);
 }
 
@@ -51,7 +83,8 @@ function shutterOf(options: BlurOptions): Shutter {
   if (angle !== undefined && opens === undefined && closes === undefined) {
     if (align === undefined) throw new UsageError('--angle needs --align centre, open or close');
     shutter = shutterFromAngle(angle, align, strength);
-  } else if (angle === undefined && align === undefined && opens !== undefined && closes !== undefined) shutter = { opens, closes, strength };
+  } else if (angle === undefined && align === undefined && opens !== undefined && closes !== undefined)
+    shutter = { opens, closes, strength };
   else throw new UsageError('give the shutter as --opens and --closes, or as --angle and --align');
   const parsed = shutterSchema.safeParse(shutter);
   if (!parsed.success) throw new UsageError(`the shutter is not valid: ${explainIssue(parsed.error)}`);
@@ -92,22 +125,37 @@ function passAt(input: Input, frame: number | null): PassFile {
 async function blur(options: BlurOptions): Promise<void> {
   const shutter = shutterOf(options);
   const encoding = await loadEncoding(options.encoding);
-  const beauty = await openInput(options.beauty), motion = await openInput(options.motion);
+  const beauty = await openInput(options.beauty),
+    motion = await openInput(options.motion);
   const depth = options.depth === undefined ? null : await openInput(options.depth);
   const ids = options.ids === undefined ? null : await openInput(options.ids);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options);
-  if (out.padding === null && frames.length > 1) throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
+  if (out.padding === null && frames.length > 1)
+    throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
   const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
   const stop = new AbortController();
   process.once('SIGINT', () => stop.abort());
-  const failed: { frame: number | null; message: string }[] = [], warnings: string[] = [];
-  let done = 0, mostSlices = 0, report = {};
+  const failed: { frame: number | null; message: string }[] = [],
+    warnings: string[] = [];
+  let done = 0,
+    mostSlices = 0,
+    report = {};
   try {
     for (const frame of frames) {
-      const sources: FrameSources = { beauty: passAt(beauty, frame), motion: passAt(motion, frame), depth: depth && passAt(depth, frame), ids: ids && passAt(ids, frame), encoding, fps: options.fps ?? null };
+      const sources: FrameSources = {
+        beauty: passAt(beauty, frame),
+        motion: passAt(motion, frame),
+        depth: depth && passAt(depth, frame),
+        ids: ids && passAt(ids, frame),
+        encoding,
+        fps: options.fps ?? null,
+      };
       try {
-        const blurred = await pool.blur({ sources, path: options.path, settings: { shutter, quality: options.quality, samples: options.samples } }, stop.signal);
+        const blurred = await pool.blur(
+          { sources, path: options.path, settings: { shutter, quality: options.quality, samples: options.samples } },
+          stop.signal,
+        );
         await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
         mostSlices = Math.max(mostSlices, blurred.mostSlices);
         report = blurred.report;
@@ -125,10 +173,20 @@ async function blur(options: BlurOptions): Promise<void> {
     await pool.close();
   }
   for (const text of warnings) warn(text);
-  if (failed.length > 0) throw new IvrexError('damaged', `${failed.length} of ${frames.length} frames could not be blurred (named above); the others are written`, options.beauty);
-  answer(options.json ?? false, { frames: done, shutter: { ...shutter, angle: shutterAngleDeg(shutter) }, mostSlices, report, warnings }, () => [
-    `${done} frame${done === 1 ? '' : 's'} written to ${options.out}`, `shutter ${shutterAngleDeg(shutter).toFixed(1)} degrees, at most ${mostSlices} slices a pixel`,
-  ]);
+  if (failed.length > 0)
+    throw new IvrexError(
+      'damaged',
+      `${failed.length} of ${frames.length} frames could not be blurred (named above); the others are written`,
+      options.beauty,
+    );
+  answer(
+    options.json ?? false,
+    { frames: done, shutter: { ...shutter, angle: shutterAngleDeg(shutter) }, mostSlices, report, warnings },
+    () => [
+      `${done} frame${done === 1 ? '' : 's'} written to ${options.out}`,
+      `shutter ${shutterAngleDeg(shutter).toFixed(1)} degrees, at most ${mostSlices} slices a pixel`,
+    ],
+  );
 }
 
 /** The beauty's frames in the asked range, in order. A gap is said, not guessed. */

@@ -9,7 +9,8 @@ export interface FrameRange {
 export function parseFrameRange(text: string): FrameRange {
   const match = /^(-?\d+)(?:-(-?\d+))?$/.exec(text);
   if (match === null) throw new UsageError(`--frames takes A-B or one number, not "${text}"`);
-  const first = Number(match[1]), last = match[2] === undefined ? first : Number(match[2]);
+  const first = Number(match[1]),
+    last = match[2] === undefined ? first : Number(match[2]);
   if (last < first) throw new UsageError(`--frames ${text} ends before it starts`);
   return { first, last };
 }

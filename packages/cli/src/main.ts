@@ -6,7 +6,9 @@ import { compareCommand } from './compare';
 import { probeCommand } from './probe';
 
 /** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
-const program = new Command('ivrex').description('Motion vector passes: look into them, blur with them, compare.').exitOverride()
+const program = new Command('ivrex')
+  .description('Motion vector passes: look into them, blur with them, compare.')
+  .exitOverride()
   .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
 for (const command of [probeCommand(), blurCommand(), compareCommand()]) program.addCommand(command.copyInheritedSettings(program));
 

@@ -1,5 +1,19 @@
 import { Command } from 'commander';
-import { hasCodec, indexChunks, IvrexError, splitChannelName, statisticsOf, decodeExrPart, widthOf, heightOf, type AttributeValue, type ExrPart, type SampleStatistics, type SampleType, type Window } from '@ivrex/core';
+import {
+  hasCodec,
+  indexChunks,
+  IvrexError,
+  splitChannelName,
+  statisticsOf,
+  decodeExrPart,
+  widthOf,
+  heightOf,
+  type AttributeValue,
+  type ExrPart,
+  type SampleStatistics,
+  type SampleType,
+  type Window,
+} from '@ivrex/core';
 import { aboutFile, frameFile, loadExr, loadExrHeader, parsePattern, scanSequence, type NodeHost } from '@ivrex/media';
 import { parseFrameRange, type FrameRange } from './frame-range';
 import { cliHost } from './host';
@@ -21,10 +35,15 @@ interface PartFacts {
 }
 
 export function probeCommand(): Command {
-  return new Command('probe').description('what is in a file or sequence: parts, layers, channels, windows, attributes')
-    .argument('<pattern>', 'a file, or name.####.exr').option('--stats', 'min, max, mean, NaN and Inf of every channel')
-    .option('--frames <A-B>', 'frames that the statistics cover (default: the first)', parseFrameRange).option('--json', 'one JSON object on stdout')
-    .action(async (pattern: string, options: { stats?: boolean; json?: boolean; frames?: FrameRange }) => probe(pattern, options.stats ?? false, options.frames ?? null, options.json ?? false));
+  return new Command('probe')
+    .description('what is in a file or sequence: parts, layers, channels, windows, attributes')
+    .argument('<pattern>', 'a file, or name.####.exr')
+    .option('--stats', 'min, max, mean, NaN and Inf of every channel')
+    .option('--frames <A-B>', 'frames that the statistics cover (default: the first)', parseFrameRange)
+    .option('--json', 'one JSON object on stdout')
+    .action(async (pattern: string, options: { stats?: boolean; json?: boolean; frames?: FrameRange }) =>
+      probe(pattern, options.stats ?? false, options.frames ?? null, options.json ?? false),
+    );
 }
 
 async function probe(text: string, stats: boolean, range: FrameRange | null, json: boolean): Promise<void> {
@@ -35,17 +54,28 @@ async function probe(text: string, stats: boolean, range: FrameRange | null, jso
   const warnings: string[] = [];
   const first = frameFile(sequence.pattern, frames[0]);
   const header = await loadExrHeader(first);
-  if (header.parts.every((part) => part.kind === 'deep')) throw new IvrexError('unsupported', 'the file has only deep parts (many samples a pixel); flatten it, or render a flat pass', first);
-  const statistics = stats ? await gatherStatistics(frames.map((f) => frameFile(sequence.pattern, f)), await cliHost(), warnings) : null;
+  if (header.parts.every((part) => part.kind === 'deep'))
+    throw new IvrexError('unsupported', 'the file has only deep parts (many samples a pixel); flatten it, or render a flat pass', first);
+  const statistics = stats
+    ? await gatherStatistics(
+        frames.map((f) => frameFile(sequence.pattern, f)),
+        await cliHost(),
+        warnings,
+      )
+    : null;
   const parts = header.parts.map((part, index) => describePart(part, statistics?.[index] ?? null));
   const result = {
     files: sequence.frames.length === 0 ? 1 : sequence.frames.length,
     frames: sequence.frames.length === 0 ? null : [sequence.frames[0], sequence.frames[sequence.frames.length - 1]],
-    missing: sequence.missing, parts, warnings,
+    missing: sequence.missing,
+    parts,
+    warnings,
   };
   for (const text of warnings) warn(text);
   answer(json, result, () => [
-    result.frames === null ? 'one file' : `${result.files} files, frames ${result.frames[0]} to ${result.frames[1]}${result.missing.length > 0 ? `, missing ${result.missing.join(' ')}` : ''}`,
+    result.frames === null
+      ? 'one file'
+      : `${result.files} files, frames ${result.frames[0]} to ${result.frames[1]}${result.missing.length > 0 ? `, missing ${result.missing.join(' ')}` : ''}`,
     ...parts.flatMap(partLines),
   ]);
 }
@@ -55,19 +85,27 @@ async function gatherStatistics(files: readonly string[], host: NodeHost, warnin
   const merged: Map<string, { all: SampleStatistics; weight: number }>[] = [];
   for (const path of files) {
     const { bytes, file } = await loadExr(path);
-    await aboutFile(path, async () => file.parts.forEach((part, index) => {
-      merged[index] ??= new Map();
-      const unread = part.kind === 'tiled' ? 'tiles' : !hasCodec(part.compression) ? `${part.compression.toUpperCase()} pixels` : null;
-      if (unread !== null) warnings.push(`${path}: statistics are left out: ${unread} are not read by this version`);
-      if (unread !== null || part.kind === 'deep') return;
-      const chunks = indexChunks(bytes, file, index);
-      warnings.push(...chunks.warnings.map((w) => `${path}: ${w}`));
-      for (const plane of decodeExrPart(bytes, file, index, null, host, chunks).planes) {
-        const add = statisticsOf(plane.data), weight = plane.data.length - add.nan - add.inf;
-        const before = merged[index].get(plane.name);
-        merged[index].set(plane.name, before ? { all: mergeStatistics(before.all, before.weight, add, weight), weight: before.weight + weight } : { all: add, weight });
-      }
-    }));
+    await aboutFile(path, async () =>
+      file.parts.forEach((part, index) => {
+        merged[index] ??= new Map();
+        const unread = part.kind === 'tiled' ? 'tiles' : !hasCodec(part.compression) ? `${part.compression.toUpperCase()} pixels` : null;
+        if (unread !== null) warnings.push(`${path}: statistics are left out: ${unread} are not read by this version`);
+        if (unread !== null || part.kind === 'deep') return;
+        const chunks = indexChunks(bytes, file, index);
+        warnings.push(...chunks.warnings.map((w) => `${path}: ${w}`));
+        for (const plane of decodeExrPart(bytes, file, index, null, host, chunks).planes) {
+          const add = statisticsOf(plane.data),
+            weight = plane.data.length - add.nan - add.inf;
+          const before = merged[index].get(plane.name);
+          merged[index].set(
+            plane.name,
+            before
+              ? { all: mergeStatistics(before.all, before.weight, add, weight), weight: before.weight + weight }
+              : { all: add, weight },
+          );
+        }
+      }),
+    );
   }
   return merged.map((part) => new Map([...part].map(([name, { all }]) => [name, all])));
 }
@@ -76,7 +114,12 @@ function mergeStatistics(a: SampleStatistics, aWeight: number, b: SampleStatisti
   const counts = { nan: a.nan + b.nan, inf: a.inf + b.inf };
   if (a.min === null || a.max === null || a.mean === null) return { ...b, ...counts };
   if (b.min === null || b.max === null || b.mean === null) return { ...a, ...counts };
-  return { min: Math.min(a.min, b.min), max: Math.max(a.max, b.max), mean: (a.mean * aWeight + b.mean * bWeight) / (aWeight + bWeight), ...counts };
+  return {
+    min: Math.min(a.min, b.min),
+    max: Math.max(a.max, b.max),
+    mean: (a.mean * aWeight + b.mean * bWeight) / (aWeight + bWeight),
+    ...counts,
+  };
 }
 
 function describePart(part: ExrPart, statistics: Map<string, SampleStatistics> | null): PartFacts {
@@ -86,9 +129,18 @@ function describePart(part: ExrPart, statistics: Map<string, SampleStatistics> |
     layers.set(layer, [...(layers.get(layer) ?? []), { name: channel, type, ...statistics?.get(name) }]);
   }
   return {
-    name: part.name, width: widthOf(part.displayWindow), height: heightOf(part.displayWindow), dataWindow: windowList(part.dataWindow), displayWindow: windowList(part.displayWindow),
-    compression: part.compression, layers: [...layers].map(([name, channels]) => ({ name, channels })),
-    attributes: Object.fromEntries([...part.attributes].filter(([name]) => name !== 'channels').map(([name, { type, value }]) => [name, { type, value: jsonValue(value) }])),
+    name: part.name,
+    width: widthOf(part.displayWindow),
+    height: heightOf(part.displayWindow),
+    dataWindow: windowList(part.dataWindow),
+    displayWindow: windowList(part.displayWindow),
+    compression: part.compression,
+    layers: [...layers].map(([name, channels]) => ({ name, channels })),
+    attributes: Object.fromEntries(
+      [...part.attributes]
+        .filter(([name]) => name !== 'channels')
+        .map(([name, { type, value }]) => [name, { type, value: jsonValue(value) }]),
+    ),
   };
 }
 
@@ -107,7 +159,10 @@ function partLines(part: PartFacts): string[] {
     `part ${part.name ?? '(plain)'}: ${part.width} x ${part.height}, ${part.compression}, data window ${part.dataWindow.join(' ')}`,
     ...part.layers.flatMap((layer) => [
       `  layer ${layer.name === '' ? '(plain)' : layer.name}`,
-      ...layer.channels.map((c) => `    ${c.name} ${c.type}${c.nan === undefined ? '' : `  min ${number(c.min)}  max ${number(c.max)}  mean ${number(c.mean)}  nan ${c.nan}  inf ${c.inf}`}`),
+      ...layer.channels.map(
+        (c) =>
+          `    ${c.name} ${c.type}${c.nan === undefined ? '' : `  min ${number(c.min)}  max ${number(c.max)}  mean ${number(c.mean)}  nan ${c.nan}  inf ${c.inf}`}`,
+      ),
     ]),
     ...Object.entries(part.attributes).map(([name, { type, value }]) => `  ${name} (${type}) = ${JSON.stringify(value)?.slice(0, 120)}`),
   ];

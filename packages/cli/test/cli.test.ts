@@ -14,7 +14,18 @@ function ivrex(...args: string[]): { status: number | null; stdout: string; stde
 }
 const json = (result: { stdout: string }): Record<string, unknown> => JSON.parse(result.stdout) as Record<string, unknown>;
 const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-cli-'));
-const inputs = (beauty = HERON) => ['--beauty', beauty, '--motion', `${beauty}::motion`, '--depth', `${beauty}::depth`, '--ids', `${beauty}::id`, '--encoding', ENCODING];
+const inputs = (beauty = HERON) => [
+  '--beauty',
+  beauty,
+  '--motion',
+  `${beauty}::motion`,
+  '--depth',
+  `${beauty}::depth`,
+  '--ids',
+  `${beauty}::id`,
+  '--encoding',
+  ENCODING,
+];
 const centred = ['--angle', '180', '--align', 'centre'];
 
 beforeAll(() => {
@@ -23,31 +34,69 @@ beforeAll(() => {
 
 describe('probe', () => {
   test('a sequence as JSON: counts, windows, layers, types, attributes', () => {
-    const result = ivrex('probe', HERON, '--stats', '--json'), facts = json(result) as never as { files: number; frames: number[]; missing: number[]; warnings: string[]; parts: { width: number; dataWindow: number[]; compression: string; layers: { name: string; channels: { name: string; type: string; min: number; nan: number }[] }[]; attributes: Record<string, unknown> }[] };
+    const result = ivrex('probe', HERON, '--stats', '--json'),
+      facts = json(result) as never as {
+        files: number;
+        frames: number[];
+        missing: number[];
+        warnings: string[];
+        parts: {
+          width: number;
+          dataWindow: number[];
+          compression: string;
+          layers: { name: string; channels: { name: string; type: string; min: number; nan: number }[] }[];
+          attributes: Record<string, unknown>;
+        }[];
+      };
     expect(result.status).toBe(0);
     expect(result.stderr).toBe('');
     expect([facts.files, facts.frames, facts.missing, facts.warnings]).toEqual([24, [1001, 1024], [], []]);
     const [part] = facts.parts;
     expect([part.width, part.dataWindow, part.compression]).toEqual([960, [0, 0, 959, 539], 'zip']);
-    expect(part.layers.map((l) => [l.name, l.channels.map((c) => `${c.name}:${c.type}`).join(' ')])).toEqual([['', 'A:half B:half G:half R:half'], ['depth', 'Z:half'], ['id', 'object:uint'], ['motion', 'nextX:half nextY:half prevX:half prevY:half']]);
+    expect(part.layers.map((l) => [l.name, l.channels.map((c) => `${c.name}:${c.type}`).join(' ')])).toEqual([
+      ['', 'A:half B:half G:half R:half'],
+      ['depth', 'Z:half'],
+      ['id', 'object:uint'],
+      ['motion', 'nextX:half nextY:half prevX:half prevY:half'],
+    ]);
     expect(part.attributes.framesPerSecond).toEqual({ type: 'rational', value: [24, 1] });
     expect(part.layers[0].channels[0]).toMatchObject({ min: 0, nan: 0 });
   });
-  test('the statistics are those that the reference library\'s tool finds', () => {
+  test("the statistics are those that the reference library's tool finds", () => {
     const stats = execFileSync('oiiotool', ['--stats', path.join(FIXTURES, 'float-zip.exr')], { encoding: 'utf8' });
     const means = (/Stats Avg: ([^(]*)/.exec(stats)?.[1] ?? '').trim().split(/\s+/).map(Number);
-    const facts = json(ivrex('probe', path.join(FIXTURES, 'float-zip.exr'), '--stats', '--json')) as never as { parts: { layers: { channels: { name: string; mean: number }[] }[] }[] };
+    const facts = json(ivrex('probe', path.join(FIXTURES, 'float-zip.exr'), '--stats', '--json')) as never as {
+      parts: { layers: { channels: { name: string; mean: number }[] }[] }[];
+    };
     const ours = new Map(facts.parts[0].layers[0].channels.map((c) => [c.name, c.mean]));
-    ['R', 'G', 'B', 'A'].forEach((name, i) => expect(Math.abs((ours.get(name) ?? NaN) - means[i])).toBeLessThan(2e-5 * Math.max(1, Math.abs(means[i]))));
+    ['R', 'G', 'B', 'A'].forEach((name, i) =>
+      expect(Math.abs((ours.get(name) ?? NaN) - means[i])).toBeLessThan(2e-5 * Math.max(1, Math.abs(means[i]))),
+    );
   });
-  test('what can\'t be read is one line on stderr, exit 1, and nothing on stdout', () => {
-    const folder = scratch(), text = path.join(folder, 'notes.exr');
+  test("what can't be read is one line on stderr, exit 1, and nothing on stdout", () => {
+    const folder = scratch(),
+      text = path.join(folder, 'notes.exr');
     writeFileSync(text, 'the heron comes at dusk\n');
-    expect(ivrex('probe', text, '--json')).toEqual(expect.objectContaining({ status: 1, stdout: '', stderr: expect.stringMatching(/^ivrex: .*notes\.exr: this is not an OpenEXR file.*\n$/) as string }));
-    expect(ivrex('probe', path.join(folder, 'none.####.exr'))).toEqual(expect.objectContaining({ status: 1, stdout: '', stderr: expect.stringContaining('no file matches') as string }));
+    expect(ivrex('probe', text, '--json')).toEqual(
+      expect.objectContaining({
+        status: 1,
+        stdout: '',
+        stderr: expect.stringMatching(/^ivrex: .*notes\.exr: this is not an OpenEXR file.*\n$/) as string,
+      }),
+    );
+    expect(ivrex('probe', path.join(folder, 'none.####.exr'))).toEqual(
+      expect.objectContaining({ status: 1, stdout: '', stderr: expect.stringContaining('no file matches') as string }),
+    );
   });
   test('a wrong call is exit 2', () => {
-    for (const args of [['probe'], ['prob', HERON], ['probe', HERON, '--frames', 'x'], ['blur', ...inputs(), '--out', 'x.exr'], ['blur', ...inputs(), '--out', 'x.####.exr', '--angle', '180'], ['blur', ...inputs(), '--out', 'x.####.exr', ...centred, '--threads', '0']]) {
+    for (const args of [
+      ['probe'],
+      ['prob', HERON],
+      ['probe', HERON, '--frames', 'x'],
+      ['blur', ...inputs(), '--out', 'x.exr'],
+      ['blur', ...inputs(), '--out', 'x.####.exr', '--angle', '180'],
+      ['blur', ...inputs(), '--out', 'x.####.exr', ...centred, '--threads', '0'],
+    ]) {
       const result = ivrex(...args);
       expect([args.join(' '), result.status, result.stdout]).toEqual([args.join(' '), 2, '']);
     }
@@ -55,11 +104,12 @@ describe('probe', () => {
 });
 
 describe('compare', () => {
-  const sharp = path.join(DEMO, 'TC_010_heron.1012.exr'), truth = path.join(DEMO, 'TC_010_heron_blur180.1012.exr');
+  const sharp = path.join(DEMO, 'TC_010_heron.1012.exr'),
+    truth = path.join(DEMO, 'TC_010_heron_blur180.1012.exr');
   test('a picture with itself', () => {
     expect(json(ivrex('compare', sharp, sharp, '--json'))).toMatchObject({ psnr: null, equal: true, maxAbs: 0, meanAbs: 0, ssim: 1 });
   });
-  test('agrees with the reference library\'s tool on mean and largest difference', () => {
+  test("agrees with the reference library's tool on mean and largest difference", () => {
     const ours = json(ivrex('compare', sharp, truth, '--sharp', sharp, '--json'));
     const only = path.join(scratch(), 'colour.exr');
     execFileSync('oiiotool', [sharp, '--ch', 'R,G,B,A', '-d', 'half', '-o', only]);
@@ -69,16 +119,28 @@ describe('compare', () => {
     expect(ours.maskedPsnr as number).toBeLessThan(ours.psnr as number);
   });
   test('different sizes are exit 1', () => {
-    expect(ivrex('compare', sharp, path.join(FIXTURES, 'half-zip.exr'))).toEqual(expect.objectContaining({ status: 1, stdout: '', stderr: expect.stringContaining('37 x 21') as string }));
+    expect(ivrex('compare', sharp, path.join(FIXTURES, 'half-zip.exr'))).toEqual(
+      expect.objectContaining({ status: 1, stdout: '', stderr: expect.stringContaining('37 x 21') as string }),
+    );
   });
 });
 
 describe('blur', () => {
   test('TC_010 under 180 degrees centred, against the true blur: at least 34 dB on every reference frame', () => {
-    const out = path.join(scratch(), 'b.####.exr'), figures: string[] = [];
+    const out = path.join(scratch(), 'b.####.exr'),
+      figures: string[] = [];
     for (const frame of [1004, 1008, 1012, 1016, 1020]) {
       expect(ivrex('blur', ...inputs(), ...centred, '--out', out, '--frames', `${frame}`).status).toBe(0);
-      const result = json(ivrex('compare', out.replace('####', `${frame}`), path.join(DEMO, `TC_010_heron_blur180.${frame}.exr`), '--sharp', path.join(DEMO, `TC_010_heron.${frame}.exr`), '--json'));
+      const result = json(
+        ivrex(
+          'compare',
+          out.replace('####', `${frame}`),
+          path.join(DEMO, `TC_010_heron_blur180.${frame}.exr`),
+          '--sharp',
+          path.join(DEMO, `TC_010_heron.${frame}.exr`),
+          '--json',
+        ),
+      );
       figures.push(`${frame}: ${(result.maskedPsnr as number).toFixed(2)} dB`);
       expect(result.maskedPsnr as number).toBeGreaterThanOrEqual(34);
     }
@@ -86,23 +148,67 @@ describe('blur', () => {
   });
   test('the result does not depend on the number of threads', () => {
     const folder = scratch();
-    for (const threads of ['1', '3']) expect(ivrex('blur', ...inputs(), ...centred, '--out', path.join(folder, `${threads}.####.exr`), '--frames', '1010', '--threads', threads, '--quality', 'draft').status).toBe(0);
+    for (const threads of ['1', '3'])
+      expect(
+        ivrex(
+          'blur',
+          ...inputs(),
+          ...centred,
+          '--out',
+          path.join(folder, `${threads}.####.exr`),
+          '--frames',
+          '1010',
+          '--threads',
+          threads,
+          '--quality',
+          'draft',
+        ).status,
+      ).toBe(0);
     expect(readFileSync(path.join(folder, '1.1010.exr')).equals(readFileSync(path.join(folder, '3.1010.exr')))).toBe(true);
   });
-  test('a written frame is valid to the reference library, premultiplied RGBA with the beauty\'s attributes', () => {
+  test("a written frame is valid to the reference library, premultiplied RGBA with the beauty's attributes", () => {
     const folder = scratch();
-    const result = ivrex('blur', ...inputs(), '--opens', '0', '--closes', '0.5', '--out', path.join(folder, 'b.####.exr'), '--frames', '1010', '--quality', 'draft', '--type', 'float', '--json');
-    expect(json(result)).toMatchObject({ frames: 1, shutter: { angle: 180 }, report: { pathModel: 'arc', layersFrom: 'ids', orderFrom: 'depth' } });
+    const result = ivrex(
+      'blur',
+      ...inputs(),
+      '--opens',
+      '0',
+      '--closes',
+      '0.5',
+      '--out',
+      path.join(folder, 'b.####.exr'),
+      '--frames',
+      '1010',
+      '--quality',
+      'draft',
+      '--type',
+      'float',
+      '--json',
+    );
+    expect(json(result)).toMatchObject({
+      frames: 1,
+      shutter: { angle: 180 },
+      report: { pathModel: 'arc', layersFrom: 'ids', orderFrom: 'depth' },
+    });
     const header = execFileSync('exrheader', [path.join(folder, 'b.1010.exr')], { encoding: 'utf8' });
     expect(header).toMatch(/A, 32-bit floating-point[\s\S]*B, 32[\s\S]*G, 32[\s\S]*R, 32/);
     expect(header).toContain('framesPerSecond (type rational): 24/1');
     expect(readdirSync(folder)).toEqual(['b.1010.exr']);
   });
   test('one truncated frame is named, the others are written, exit 1', () => {
-    const folder = scratch(), out = path.join(folder, 'out');
+    const folder = scratch(),
+      out = path.join(folder, 'out');
     for (const frame of [1010, 1011, 1013]) copyFileSync(HERON.replace('####', `${frame}`), path.join(folder, `h.${frame}.exr`));
     truncateSync(path.join(folder, 'h.1011.exr'), 60000);
-    const result = ivrex('blur', ...inputs(path.join(folder, 'h.####.exr')), ...centred, '--out', path.join(out, 'b.####.exr'), '--quality', 'draft');
+    const result = ivrex(
+      'blur',
+      ...inputs(path.join(folder, 'h.####.exr')),
+      ...centred,
+      '--out',
+      path.join(out, 'b.####.exr'),
+      '--quality',
+      'draft',
+    );
     expect(result.status).toBe(1);
     expect(result.stdout).toBe('');
     expect(result.stderr).toMatch(/h\.1011\.exr: the picture is incomplete/);
@@ -110,17 +216,61 @@ describe('blur', () => {
     expect(readdirSync(out).sort()).toEqual(['b.1010.exr', 'b.1013.exr']);
   });
   test('a motion pass of half the size is scaled, with a warning', () => {
-    const folder = scratch(), small = path.join(folder, 'm.1010.exr');
-    execFileSync('oiiotool', [HERON.replace('####', '1010'), '--ch', 'motion.nextX,motion.nextY,motion.prevX,motion.prevY', '--resize:filter=box', '480x270', '--mulc', '0.5', '-d', 'half', '-o', small]);
-    const result = ivrex('blur', '--beauty', HERON, '--motion', `${path.join(folder, 'm.####.exr')}::motion`, '--encoding', ENCODING, ...centred, '--out', path.join(folder, 'b.####.exr'), '--frames', '1010', '--quality', 'draft', '--json');
+    const folder = scratch(),
+      small = path.join(folder, 'm.1010.exr');
+    execFileSync('oiiotool', [
+      HERON.replace('####', '1010'),
+      '--ch',
+      'motion.nextX,motion.nextY,motion.prevX,motion.prevY',
+      '--resize:filter=box',
+      '480x270',
+      '--mulc',
+      '0.5',
+      '-d',
+      'half',
+      '-o',
+      small,
+    ]);
+    const result = ivrex(
+      'blur',
+      '--beauty',
+      HERON,
+      '--motion',
+      `${path.join(folder, 'm.####.exr')}::motion`,
+      '--encoding',
+      ENCODING,
+      ...centred,
+      '--out',
+      path.join(folder, 'b.####.exr'),
+      '--frames',
+      '1010',
+      '--quality',
+      'draft',
+      '--json',
+    );
     expect(result.status).toBe(0);
     expect(result.stderr).toContain('480 x 270');
     const figures = json(ivrex('compare', path.join(folder, 'b.1010.exr'), HERON.replace('####', '1010'), '--json'));
     expect(figures.maxAbs as number).toBeGreaterThan(0.1);
   });
   test('an encoding that does not fit is said with its place', () => {
-    const folder = scratch(), bad = path.join(folder, 'bad.json');
-    const run = () => ivrex('blur', '--beauty', HERON, '--motion', `${HERON}::motion`, '--encoding', bad, ...centred, '--out', path.join(folder, 'b.####.exr'), '--frames', '1010');
+    const folder = scratch(),
+      bad = path.join(folder, 'bad.json');
+    const run = () =>
+      ivrex(
+        'blur',
+        '--beauty',
+        HERON,
+        '--motion',
+        `${HERON}::motion`,
+        '--encoding',
+        bad,
+        ...centred,
+        '--out',
+        path.join(folder, 'b.####.exr'),
+        '--frames',
+        '1010',
+      );
     writeFileSync(bad, '{ "ivrexEncoding": 1, ');
     expect(run().stderr).toContain('this is not JSON');
     writeFileSync(bad, JSON.stringify({ ...(JSON.parse(readFileSync(ENCODING, 'utf8')) as object), zero: 1 }));

@@ -3,7 +3,8 @@ import { showData } from '../src/viewer/data-picture';
 import { halfToNumber } from '../src/viewer/half';
 import { fitPlacement, onPicture, oneToOne, zoomAt } from '../src/viewer/placement';
 
-const CANVAS = { width: 900, height: 620 }, PICTURE = { width: 960, height: 540 };
+const CANVAS = { width: 900, height: 620 },
+  PICTURE = { width: 960, height: 540 };
 
 test('a fitted picture lies inside the canvas, centred', () => {
   const p = fitPlacement(CANVAS, PICTURE);
@@ -14,7 +15,8 @@ test('a fitted picture lies inside the canvas, centred', () => {
 
 test('zooming keeps the point under the pointer, up to its limits', () => {
   let p = fitPlacement(CANVAS, PICTURE);
-  const at = { x: 333, y: 217 }, before = onPicture(p, at);
+  const at = { x: 333, y: 217 },
+    before = onPicture(p, at);
   for (const factor of [1.5, 3, 0.2, 100, 100, 1e-9]) {
     p = zoomAt(p, at, factor);
     expect(onPicture(p, at).x).toBeCloseTo(before.x, 6);
@@ -43,6 +45,9 @@ test('data are shown by a scaling that is said, and are not changed', () => {
   expect(shown.note).toBe('Z from 9.000 to 11.00, near is bright');
   expect([...shown.rgba.filter((_, i) => i % 4 === 0)].map((v) => Number(v.toFixed(3)))).toEqual([0, 1, 0.575, 0.15]);
   expect([...depth]).toEqual([0, 9, 10, 11]);
-  const motion = showData({ header: { width: 2, height: 1, format: 'planes32f', names: ['x', 'y'] }, planes: [Float32Array.of(0, -4), Float32Array.of(0, 2)] }, 'motion');
+  const motion = showData(
+    { header: { width: 2, height: 1, format: 'planes32f', names: ['x', 'y'] }, planes: [Float32Array.of(0, -4), Float32Array.of(0, 2)] },
+    'motion',
+  );
   expect([...motion.rgba.slice(0, 2), ...motion.rgba.slice(4, 6)]).toEqual([0.5, 0.5, 0, 0.75]);
 });

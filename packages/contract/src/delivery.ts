@@ -2,12 +2,16 @@ import { z } from 'zod';
 import { deliveryIdSchema, encodingIdSchema, shotIdSchema } from './ids';
 import { encodingSchema } from './encoding-schema';
 
-export const deliveryOptionsSchema = z.strictObject({
-  /** Part of file and folder names. */
-  name: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, 'use letters, digits, dot, dash and underscore'),
-  firstFrame: z.number().int(), lastFrame: z.number().int(),
-  type: z.enum(['half', 'float']), compression: z.enum(['none', 'rle', 'zips', 'zip']),
-}).refine((o) => o.firstFrame <= o.lastFrame, { message: 'the range ends before it starts', path: ['lastFrame'] });
+export const deliveryOptionsSchema = z
+  .strictObject({
+    /** Part of file and folder names. */
+    name: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, 'use letters, digits, dot, dash and underscore'),
+    firstFrame: z.number().int(),
+    lastFrame: z.number().int(),
+    type: z.enum(['half', 'float']),
+    compression: z.enum(['none', 'rle', 'zips', 'zip']),
+  })
+  .refine((o) => o.firstFrame <= o.lastFrame, { message: 'the range ends before it starts', path: ['lastFrame'] });
 export type DeliveryOptions = z.infer<typeof deliveryOptionsSchema>;
 
 export const deliveryStateSchema = z.enum(['running', 'done', 'failed', 'cancelled']);
@@ -16,14 +20,31 @@ export const frameStateSchema = z.enum(['waiting', 'running', 'done', 'failed'])
 export type FrameState = z.infer<typeof frameStateSchema>;
 
 export const deliverySchema = z.object({
-  id: deliveryIdSchema, shotId: shotIdSchema, state: deliveryStateSchema, folder: z.string(), pattern: z.string(), options: deliveryOptionsSchema,
-  shutter: z.string(), createdAt: z.string(), secondsLeft: z.number().nullable(),
-  frames: z.array(z.object({ frame: z.number().int(), state: frameStateSchema, milliseconds: z.number().nullable(), error: z.string().nullable() })),
+  id: deliveryIdSchema,
+  shotId: shotIdSchema,
+  state: deliveryStateSchema,
+  folder: z.string(),
+  pattern: z.string(),
+  options: deliveryOptionsSchema,
+  shutter: z.string(),
+  createdAt: z.string(),
+  secondsLeft: z.number().nullable(),
+  frames: z.array(
+    z.object({ frame: z.number().int(), state: frameStateSchema, milliseconds: z.number().nullable(), error: z.string().nullable() }),
+  ),
 });
 export type Delivery = z.infer<typeof deliverySchema>;
 
-export const savedEncodingSchema = z.object({ id: encodingIdSchema, name: z.string(), version: z.number().int(), document: encodingSchema, createdAt: z.string() });
+export const savedEncodingSchema = z.object({
+  id: encodingIdSchema,
+  name: z.string(),
+  version: z.number().int(),
+  document: encodingSchema,
+  createdAt: z.string(),
+});
 export type SavedEncoding = z.infer<typeof savedEncodingSchema>;
 export const saveEncodingSchema = z.strictObject({ name: z.string().trim().min(1).max(120), document: encodingSchema });
 
-export const apiErrorSchema = z.object({ error: z.object({ code: z.string(), message: z.string(), file: z.string().optional(), requestId: z.string().optional() }) });
+export const apiErrorSchema = z.object({
+  error: z.object({ code: z.string(), message: z.string(), file: z.string().optional(), requestId: z.string().optional() }),
+});

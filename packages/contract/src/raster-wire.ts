@@ -5,8 +5,10 @@ import { z } from 'zod';
  * another. A picture is one plane "rgba" of four interleaved halves; data are float32 planes by short channel name.
  */
 export const rasterHeaderSchema = z.object({
-  width: z.number().int().positive(), height: z.number().int().positive(),
-  format: z.enum(['rgba16f', 'planes32f']), names: z.array(z.string()),
+  width: z.number().int().positive(),
+  height: z.number().int().positive(),
+  format: z.enum(['rgba16f', 'planes32f']),
+  names: z.array(z.string()),
 });
 export type RasterHeader = z.infer<typeof rasterHeaderSchema>;
 

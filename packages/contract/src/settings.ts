@@ -17,7 +17,10 @@ export function isDataRole(role: Role): boolean {
 /** Passes that are blurred together, on their own. A null shutter is the shared one. */
 export const elementSchema = z.strictObject({
   name: z.string().min(1).max(100),
-  beauty: passIdSchema.nullable(), motion: passIdSchema.nullable(), depth: passIdSchema.nullable(), ids: passIdSchema.nullable(),
+  beauty: passIdSchema.nullable(),
+  motion: passIdSchema.nullable(),
+  depth: passIdSchema.nullable(),
+  ids: passIdSchema.nullable(),
   encoding: encodingSchema.nullable(),
   shutter: shutterSchema.nullable(),
 });

@@ -3,8 +3,25 @@
  * Each code is mapped once to an HTTP status, once to an exit code, once to a sentence in the interface.
  */
 export const ERROR_CODES = [
-  'notAnImage', 'truncated', 'damaged', 'unsupported', 'tooLarge', 'missingFile', 'missingFrame', 'missingChannel', 'missingLayer',
-  'sizeMismatch', 'badEncoding', 'badSetting', 'needsFrameRate', 'cannotWrite', 'notFound', 'conflict', 'cancelled', 'forbidden', 'internal',
+  'notAnImage',
+  'truncated',
+  'damaged',
+  'unsupported',
+  'tooLarge',
+  'missingFile',
+  'missingFrame',
+  'missingChannel',
+  'missingLayer',
+  'sizeMismatch',
+  'badEncoding',
+  'badSetting',
+  'needsFrameRate',
+  'cannotWrite',
+  'notFound',
+  'conflict',
+  'cancelled',
+  'forbidden',
+  'internal',
 ] as const;
 export type ErrorCode = (typeof ERROR_CODES)[number];
 
@@ -34,7 +51,9 @@ export class IvrexError extends Error {
   }
 
   toRecord(): ErrorRecord {
-    return this.file === undefined ? { code: this.code, message: this.message } : { code: this.code, message: this.message, file: this.file };
+    return this.file === undefined
+      ? { code: this.code, message: this.message }
+      : { code: this.code, message: this.message, file: this.file };
   }
 
   static fromRecord(record: ErrorRecord): IvrexError {

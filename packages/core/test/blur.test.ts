@@ -1,6 +1,16 @@
 import type { Kernels } from '@ivrex/kernels';
 import { loadKernels } from '../../kernels/test/kernels';
-import { emptyMotionField, prepareBlur, renderRows, shutterFromAngle, type ApplySettings, type BlurInput, type MotionField, type PathChoice, type Shutter } from '../src';
+import {
+  emptyMotionField,
+  prepareBlur,
+  renderRows,
+  shutterFromAngle,
+  type ApplySettings,
+  type BlurInput,
+  type MotionField,
+  type PathChoice,
+  type Shutter,
+} from '../src';
 import { similarityGradient } from '../src/blur/gradient';
 import { nearestMember } from '../src/blur/nearest';
 import { pushPull } from '../src/blur/push-pull';
@@ -12,13 +22,26 @@ beforeAll(async () => {
   kernels = await loadKernels();
 });
 
-const W = 96, H = 64;
+const W = 96,
+  H = 64;
 
-interface Thing { readonly x0: number; readonly y0: number; readonly x1: number; readonly y1: number; readonly colour: readonly number[]; readonly depth: number; readonly id: number; readonly motion: (x: number, y: number, to: 1 | -1) => readonly [number, number] }
+interface Thing {
+  readonly x0: number;
+  readonly y0: number;
+  readonly x1: number;
+  readonly y1: number;
+  readonly colour: readonly number[];
+  readonly depth: number;
+  readonly id: number;
+  readonly motion: (x: number, y: number, to: 1 | -1) => readonly [number, number];
+}
 
 /** Rectangles on pixel borders, painted far to near. */
 function scene(things: readonly Thing[]): Omit<BlurInput, 'path' | 'reachFrames'> & { depth: Float32Array; ids: Float32Array } {
-  const rgba = new Float32Array(W * H * 4), depth = new Float32Array(W * H), ids = new Float32Array(W * H), motion: MotionField = emptyMotionField(W, H, true);
+  const rgba = new Float32Array(W * H * 4),
+    depth = new Float32Array(W * H),
+    ids = new Float32Array(W * H),
+    motion: MotionField = emptyMotionField(W, H, true);
   motion.valid.fill(1);
   for (const thing of [...things].sort((a, b) => b.depth - a.depth)) {
     for (let y = thing.y0; y < thing.y1; y++) {
@@ -35,9 +58,16 @@ function scene(things: readonly Thing[]): Omit<BlurInput, 'path' | 'reachFrames'
   return { width: W, height: H, rgba, motion, depth, ids };
 }
 
-function blur(input: Omit<BlurInput, 'path' | 'reachFrames'>, shutter: Shutter, path: PathChoice = 'auto', use: Kernels = kernels, samples: ApplySettings['samples'] = 'auto'): Float32Array {
+function blur(
+  input: Omit<BlurInput, 'path' | 'reachFrames'>,
+  shutter: Shutter,
+  path: PathChoice = 'auto',
+  use: Kernels = kernels,
+  samples: ApplySettings['samples'] = 'auto',
+): Float32Array {
   const plan = prepareBlur({ ...input, path, reachFrames: 1 });
-  const session = use.openSlices(plan.layers), out = new Float32Array(W * H * 4).fill(NaN);
+  const session = use.openSlices(plan.layers),
+    out = new Float32Array(W * H * 4).fill(NaN);
   renderRows(plan, session, { shutter, quality: 'final', samples }, 0, H, out);
   session.close();
   return out;
@@ -45,16 +75,31 @@ function blur(input: Omit<BlurInput, 'path' | 'reachFrames'>, shutter: Shutter, 
 
 const alphaAt = (picture: Float32Array, x: number, y: number) => picture[(y * W + x) * 4 + 3];
 const straight = (dx: number, dy: number) => (_x: number, _y: number, to: 1 | -1) => [dx * to, dy * to] as const;
-const box = (part: Partial<Thing>): Thing => ({ x0: 40, y0: 20, x1: 56, y1: 44, colour: [1, 0.5, 0.25, 1], depth: 5, id: 1, motion: straight(0, 0), ...part });
+const box = (part: Partial<Thing>): Thing => ({
+  x0: 40,
+  y0: 20,
+  x1: 56,
+  y1: 44,
+  colour: [1, 0.5, 0.25, 1],
+  depth: 5,
+  id: 1,
+  motion: straight(0, 0),
+  ...part,
+});
 
 test('with the shutter shut, and where nothing moves, the picture is the sharp one to the bit', () => {
-  const moving = scene([box({ motion: straight(20, 5) })]), still = scene([box({}), box({ x0: 10, x1: 30, id: 2, depth: 7 })]);
+  const moving = scene([box({ motion: straight(20, 5) })]),
+    still = scene([box({}), box({ x0: 10, x1: 30, id: 2, depth: 7 })]);
   expect(blur(moving, { opens: 0, closes: 0, strength: 1 })).toEqual(moving.rgba);
   expect(blur(still, shutterFromAngle(360, 'centre'))).toEqual(still.rgba);
   expect(blur(moving, { opens: -0.25, closes: 0.25, strength: 0 })).toEqual(moving.rgba);
 });
 
-test.each([['centre', -8, 8], ['open', 0, 16], ['close', -16, 0]] as const)('a box that moves 32 px a frame smears to its exact box filter, 180 degrees, %s', (align, from, to) => {
+test.each([
+  ['centre', -8, 8],
+  ['open', 0, 16],
+  ['close', -16, 0],
+] as const)('a box that moves 32 px a frame smears to its exact box filter, 180 degrees, %s', (align, from, to) => {
   const out = blur(scene([box({ motion: straight(32, 0) })]), shutterFromAngle(180, align));
   for (let x = 8; x < W - 8; x++) {
     // Analytic: the share of the exposure during which [40, 56) shifted by u covers pixel x.
@@ -73,14 +118,23 @@ test('premultiplied colour keeps its ratio to alpha in a streak', () => {
 });
 
 test('light is kept: the sum over the picture does not change', () => {
-  const input = scene([box({ motion: straight(21, -9) })]), out = blur(input, shutterFromAngle(180, 'centre'));
+  const input = scene([box({ motion: straight(21, -9) })]),
+    out = blur(input, shutterFromAngle(180, 'centre'));
   const sum = (p: Float32Array) => p.reduce((a, b) => a + b, 0);
   expect(sum(out) / sum(input.rgba)).toBeCloseTo(1, 3);
 });
 
 test('nearer stays in front, whichever of the two moves', () => {
-  const near = box({ depth: 2, id: 1, colour: [1, 0, 0, 1] }), far = box({ x0: 20, x1: 76, depth: 9, id: 2, colour: [0, 0, 1, 1], motion: straight(0, 30) });
-  const out = blur(scene([near, far]), shutterFromAngle(180, 'centre')), swapped = blur(scene([{ ...near, depth: 9 }, { ...far, depth: 2 }]), shutterFromAngle(180, 'centre'));
+  const near = box({ depth: 2, id: 1, colour: [1, 0, 0, 1] }),
+    far = box({ x0: 20, x1: 76, depth: 9, id: 2, colour: [0, 0, 1, 1], motion: straight(0, 30) });
+  const out = blur(scene([near, far]), shutterFromAngle(180, 'centre')),
+    swapped = blur(
+      scene([
+        { ...near, depth: 9 },
+        { ...far, depth: 2 },
+      ]),
+      shutterFromAngle(180, 'centre'),
+    );
   expect(out[(30 * W + 48) * 4]).toBeCloseTo(1, 3);
   expect(swapped[(30 * W + 48) * 4 + 2]).toBeGreaterThan(0.9);
 });
@@ -93,12 +147,16 @@ test('what a moving front uncovers is filled from the surface behind it, not lef
 
 /** Where a point of the rigid rotation about (48, 32) is after `turn` radians. */
 function turned(x: number, y: number, turn: number): readonly [number, number] {
-  const c = Math.cos(turn), s = Math.sin(turn);
+  const c = Math.cos(turn),
+    s = Math.sin(turn);
   return [48 + c * (x - 48) - s * (y - 32), 32 + s * (x - 48) + c * (y - 32)];
 }
 
 test('arcs follow a rotation of 0.8 rad a frame: every slice is the rotated picture', () => {
-  const spin = (x: number, y: number, to: 1 | -1) => { const [nx, ny] = turned(x, y, 0.8 * to); return [nx - x, ny - y] as const; };
+  const spin = (x: number, y: number, to: 1 | -1) => {
+    const [nx, ny] = turned(x, y, 0.8 * to);
+    return [nx - x, ny - y] as const;
+  };
   const input = scene([box({ x0: 33, x1: 63, y0: 27, y1: 37, motion: spin })]);
   const inside = (x: number, y: number) => (x >= 33 && x < 63 && y >= 27 && y < 37 ? 1 : 0);
   const error = (path: PathChoice) => {
@@ -139,9 +197,15 @@ test('vectors left at zero in grazed edge pixels do not tear the edge', () => {
 });
 
 test.each(['auto', 'straight'] as const)('the fast kernels and the slow reference make the same picture (%s)', (path) => {
-  const input = scene([box({ motion: straight(17, 8), colour: [0.3, 0.6, 0.1, 0.7] }), box({ x0: 10, x1: 70, y0: 30, y1: 50, depth: 8, id: 2, motion: (x, y, to) => [to * (6 + 0.1 * (y - 30)), -to * 0.1 * (x - 40)] })]);
-  const fast = blur(input, shutterFromAngle(270, 'open'), path), slow = blur(input, shutterFromAngle(270, 'open'), path, referenceKernels);
-  fast.forEach((v, i) => { if (!(Math.abs(v - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${v} instead of ${slow[i]}`); });
+  const input = scene([
+    box({ motion: straight(17, 8), colour: [0.3, 0.6, 0.1, 0.7] }),
+    box({ x0: 10, x1: 70, y0: 30, y1: 50, depth: 8, id: 2, motion: (x, y, to) => [to * (6 + 0.1 * (y - 30)), -to * 0.1 * (x - 40)] }),
+  ]);
+  const fast = blur(input, shutterFromAngle(270, 'open'), path),
+    slow = blur(input, shutterFromAngle(270, 'open'), path, referenceKernels);
+  fast.forEach((v, i) => {
+    if (!(Math.abs(v - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${v} instead of ${slow[i]}`);
+  });
 });
 
 test('without ids and depth it still blurs, and says what was missing', () => {
@@ -149,19 +213,27 @@ test('without ids and depth it still blurs, and says what was missing', () => {
   const { report } = prepareBlur({ ...input, depth: null, ids: null, path: 'auto', reachFrames: 1 });
   expect(report).toMatchObject({ layersFrom: 'motion', orderFrom: 'speed', layerCount: 2 });
   expect(report.notes).toHaveLength(2);
-  expect(prepareBlur({ ...input, ids: null, path: 'auto', reachFrames: 1 }).report).toMatchObject({ layersFrom: 'depth and motion', orderFrom: 'depth', layerCount: 2 });
+  expect(prepareBlur({ ...input, ids: null, path: 'auto', reachFrames: 1 }).report).toMatchObject({
+    layersFrom: 'depth and motion',
+    orderFrom: 'depth',
+    layerCount: 2,
+  });
 });
 
-test('passes of different sizes are refused, and a shutter beyond the plan\'s reach is a caller\'s mistake', () => {
+test("passes of different sizes are refused, and a shutter beyond the plan's reach is a caller's mistake", () => {
   const input = scene([box({})]);
   expect(() => prepareBlur({ ...input, motion: emptyMotionField(4, 4, false), path: 'auto', reachFrames: 1 })).toThrow('differ in size');
   expect(() => blur(input, { opens: 0, closes: 2, strength: 1 })).toThrow(TypeError);
 });
 
 test('the gradient fit finds a similarity exactly, masked pixels or not', () => {
-  const width = 20, height = 15, vectors = new Float32Array(width * height * 2), member = new Uint8Array(width * height).fill(1);
+  const width = 20,
+    height = 15,
+    vectors = new Float32Array(width * height * 2),
+    member = new Uint8Array(width * height).fill(1);
   for (let i = 0; i < width * height; i++) {
-    const x = i % width, y = Math.floor(i / width);
+    const x = i % width,
+      y = Math.floor(i / width);
     vectors.set([3 + 0.2 * x - 0.1 * y, -1 + 0.1 * x + 0.2 * y], i * 2);
     if ((x * 7 + y * 3) % 11 === 0) member[i] = 0;
   }
@@ -174,7 +246,12 @@ test('the gradient fit finds a similarity exactly, masked pixels or not', () => 
 
 test('a generator flows for one frame to the vector it was made from', () => {
   const g = new Float64Array(4);
-  for (const [dx, dy, re, im] of [[5, -3, 0, 0], [2, 7, -0.15, 0.4], [10, 0, 0.3, -0.9], [1, 1, 1e-5, 1e-5]]) {
+  for (const [dx, dy, re, im] of [
+    [5, -3, 0, 0],
+    [2, 7, -0.15, 0.4],
+    [10, 0, 0.3, -0.9],
+    [1, 1, 1e-5, 1e-5],
+  ]) {
     arcGenerator(dx, dy, re, im, g);
     const [pr, pi] = phi(g[2], g[3]);
     expect(g[0] * pr - g[1] * pi).toBeCloseTo(dx, 5);
@@ -183,7 +260,9 @@ test('a generator flows for one frame to the vector it was made from', () => {
 });
 
 test('the nearest member is nearest, to within a tenth of a pixel, by brute force', () => {
-  const width = 40, height = 30, member = new Uint8Array(width * height);
+  const width = 40,
+    height = 30,
+    member = new Uint8Array(width * height);
   for (const i of [3, 417, 655, 1100, 20, 39, 1180]) member[i] = 1;
   const distance = (a: number, b: number) => Math.hypot((a % width) - (b % width), Math.floor(a / width) - Math.floor(b / width));
   nearestMember(member, width, height).forEach((found, i) => {
@@ -193,7 +272,8 @@ test('the nearest member is nearest, to within a tenth of a pixel, by brute forc
 });
 
 test('push-pull keeps what is known and fills the rest within its range', () => {
-  const rgba = new Float32Array(16 * 16 * 4), known = new Uint8Array(256);
+  const rgba = new Float32Array(16 * 16 * 4),
+    known = new Uint8Array(256);
   for (let i = 0; i < 256; i++) {
     if (i % 16 >= 5) continue;
     known[i] = 1;

@@ -1,10 +1,31 @@
-import { blurMask, comparePictures, decibel, guessRole, linearToSrgb, proposeEncoding, resizeMotionField, emptyMotionField, resizePlane, shutterAngleDeg, shutterFromAngle, sliceTimes, srgbToLinear, statisticsOf } from '../src';
+import {
+  blurMask,
+  comparePictures,
+  decibel,
+  guessRole,
+  linearToSrgb,
+  proposeEncoding,
+  resizeMotionField,
+  emptyMotionField,
+  resizePlane,
+  shutterAngleDeg,
+  shutterFromAngle,
+  sliceTimes,
+  srgbToLinear,
+  statisticsOf,
+} from '../src';
 
-const W = 40, H = 30;
+const W = 40,
+  H = 30;
 const flat = (value: number) => new Float32Array(W * H * 4).fill(value);
 
 test('equal pictures: infinite PSNR, similarity 1, no difference', () => {
-  expect(comparePictures(flat(0.5), flat(0.5), W, H, flat(0))).toMatchObject({ psnr: Infinity, maskedPsnr: Infinity, maxAbs: 0, meanAbs: 0 });
+  expect(comparePictures(flat(0.5), flat(0.5), W, H, flat(0))).toMatchObject({
+    psnr: Infinity,
+    maskedPsnr: Infinity,
+    maxAbs: 0,
+    meanAbs: 0,
+  });
   expect(comparePictures(flat(0.5), flat(0.5), W, H, null).ssim).toBeCloseTo(1, 9);
 });
 
@@ -22,7 +43,8 @@ test('PSNR clamps to 0..1, the plain differences do not', () => {
 });
 
 test('the mask is what the blur changed, grown by 4 px each way', () => {
-  const sharp = flat(0), blurred = flat(0);
+  const sharp = flat(0),
+    blurred = flat(0);
   blurred[(10 * W + 20) * 4 + 2] = 0.0021;
   const mask = blurMask(blurred, sharp, W, H);
   for (let i = 0; i < W * H; i++) expect(mask[i]).toBe(Math.abs((i % W) - 20) <= 4 && Math.abs(Math.floor(i / W) - 10) <= 4 ? 1 : 0);
@@ -63,16 +85,24 @@ test('a motion field at twice the size has vectors twice as long and keeps its h
 });
 
 test.each([
-  ['hero.####.exr', '', ['R', 'G', 'B', 'A'], 'half', 'beauty'], ['hero.####.exr', 'motion', ['x', 'y'], 'half', 'motion'], ['hero.####.exr', 'depth', ['Z'], 'float', 'depth'],
-  ['hero.####.exr', 'id', ['object'], 'uint', 'ids'], ['TC_plate.####.exr', '', ['R', 'G', 'B'], 'half', 'plate'], ['TC_blur180.####.exr', '', ['R', 'G', 'B', 'A'], 'half', 'reference'],
-  ['mv.####.exr', '', ['forwardX', 'forwardY'], 'float', 'motion'], ['hero.####.exr', 'diffuse', ['R', 'G', 'B'], 'half', 'other'],
+  ['hero.####.exr', '', ['R', 'G', 'B', 'A'], 'half', 'beauty'],
+  ['hero.####.exr', 'motion', ['x', 'y'], 'half', 'motion'],
+  ['hero.####.exr', 'depth', ['Z'], 'float', 'depth'],
+  ['hero.####.exr', 'id', ['object'], 'uint', 'ids'],
+  ['TC_plate.####.exr', '', ['R', 'G', 'B'], 'half', 'plate'],
+  ['TC_blur180.####.exr', '', ['R', 'G', 'B', 'A'], 'half', 'reference'],
+  ['mv.####.exr', '', ['forwardX', 'forwardY'], 'float', 'motion'],
+  ['hero.####.exr', 'diffuse', ['R', 'G', 'B'], 'half', 'other'],
 ] as const)('%s, layer "%s", %j is taken for %s data: %s', (file, layer, names, type, role) => {
   expect(guessRole({ file, layer, channels: names.map((name) => ({ name, type })) }).role).toBe(role);
 });
 
 test('channel names lead to a first reading', () => {
   const channels = (...names: string[]) => names.map((name) => ({ name, type: 'half' }));
-  expect(proposeEncoding(channels('nextX', 'nextY', 'prevX', 'prevY'))?.encoding.sets.map((s) => [s.x, s.y, s.covers.to])).toEqual([['nextX', 'nextY', 1], ['prevX', 'prevY', -1]]);
+  expect(proposeEncoding(channels('nextX', 'nextY', 'prevX', 'prevY'))?.encoding.sets.map((s) => [s.x, s.y, s.covers.to])).toEqual([
+    ['nextX', 'nextY', 1],
+    ['prevX', 'prevY', -1],
+  ]);
   expect(proposeEncoding(channels('R', 'G', 'B'))?.encoding.sets[0]).toMatchObject({ x: 'R', y: 'G' });
   expect(proposeEncoding(channels('Z'))).toBeNull();
 });

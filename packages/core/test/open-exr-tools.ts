@@ -12,7 +12,14 @@ export function readWithOracle(file: string): OracleImage {
   const channels = (/channel list: (.*)/.exec(info)?.[1] ?? '').split(',').map((name) => name.trim().replace(/ \(\w+\)$/, ''));
   const dump = execFileSync('oiiotool', ['--dumpdata', file], { encoding: 'utf8', maxBuffer: 1 << 28 });
   const pixels = new Map<string, readonly number[]>();
-  for (const [, x, y, values] of dump.matchAll(/Pixel \((-?\d+), (-?\d+)\): ([^(\n]*)/g)) pixels.set(`${x},${y}`, values.trim().split(/\s+/).map((v) => (/inf/.test(v) ? (v.startsWith('-') ? -Infinity : Infinity) : Number(v))));
+  for (const [, x, y, values] of dump.matchAll(/Pixel \((-?\d+), (-?\d+)\): ([^(\n]*)/g))
+    pixels.set(
+      `${x},${y}`,
+      values
+        .trim()
+        .split(/\s+/)
+        .map((v) => (/inf/.test(v) ? (v.startsWith('-') ? -Infinity : Infinity) : Number(v))),
+    );
   if (pixels.size === 0) throw new Error(`oiiotool shows no pixels of ${file}`);
   return { channels, pixels };
 }

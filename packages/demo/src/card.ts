@@ -32,13 +32,20 @@ const DENSITY = 3;
 
 /** Paints a card's rest pose once; four samples a texel. */
 export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: number, paint: (u: number, v: number) => Paint): Texture {
-  const width = Math.ceil((uMax - uMin) * DENSITY), height = Math.ceil((vMax - vMin) * DENSITY);
+  const width = Math.ceil((uMax - uMin) * DENSITY),
+    height = Math.ceil((vMax - vMin) * DENSITY);
   const rgba = new Float32Array(width * height * 4);
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
-      for (const [sx, sy] of [[0.25, 0.25], [0.75, 0.25], [0.25, 0.75], [0.75, 0.75]]) {
+      for (const [sx, sy] of [
+        [0.25, 0.25],
+        [0.75, 0.25],
+        [0.25, 0.75],
+        [0.75, 0.75],
+      ]) {
         const [r, g, b, a] = paint(uMin + (x + sx) / DENSITY, vMin + (y + sy) / DENSITY);
-        const i = (y * width + x) * 4, w = a / 4;
+        const i = (y * width + x) * 4,
+          w = a / 4;
         rgba[i] += r * w;
         rgba[i + 1] += g * w;
         rgba[i + 2] += b * w;
@@ -52,37 +59,53 @@ export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: num
 /** Bilinear, clear outside. Writes 4 values. */
 export function sampleTexture(texture: Texture, u: number, v: number, out: Float64Array): void {
   const { width, height, rgba } = texture;
-  const x = (u - texture.uMin) * DENSITY - 0.5, y = (v - texture.vMin) * DENSITY - 0.5;
-  const ix = Math.floor(x), iy = Math.floor(y);
+  const x = (u - texture.uMin) * DENSITY - 0.5,
+    y = (v - texture.vMin) * DENSITY - 0.5;
+  const ix = Math.floor(x),
+    iy = Math.floor(y);
   out[0] = out[1] = out[2] = out[3] = 0;
   if (ix < 0 || iy < 0 || ix + 1 >= width || iy + 1 >= height) return;
-  const fx = x - ix, fy = y - iy, i = (iy * width + ix) * 4, j = i + width * 4;
-  const a = (1 - fx) * (1 - fy), b = fx * (1 - fy), c = (1 - fx) * fy, d = fx * fy;
+  const fx = x - ix,
+    fy = y - iy,
+    i = (iy * width + ix) * 4,
+    j = i + width * 4;
+  const a = (1 - fx) * (1 - fy),
+    b = fx * (1 - fy),
+    c = (1 - fx) * fy,
+    d = fx * fy;
   for (let k = 0; k < 4; k++) out[k] = rgba[i + k] * a + rgba[i + 4 + k] * b + rgba[j + k] * c + rgba[j + 4 + k] * d;
 }
 
 /** Card to screen: the u axis follows a circle of the pose's curvature, then rotation and place. */
 export function toScreen(pose: Pose, u: number, v: number): readonly [number, number] {
   const k = pose.curvature;
-  let bx = u, by = v;
+  let bx = u,
+    by = v;
   if (Math.abs(k) > 1e-9) {
     bx = Math.sin(k * u) * (1 / k - v);
     by = 1 / k - Math.cos(k * u) * (1 / k - v);
   }
-  const c = Math.cos(pose.angle), s = Math.sin(pose.angle);
+  const c = Math.cos(pose.angle),
+    s = Math.sin(pose.angle);
   return [pose.x + c * bx - s * by, pose.y + s * bx + c * by];
 }
 
 /** Screen to card: the closed-form inverse of `toScreen`. Writes u, v. */
 export function toCard(pose: Pose, x: number, y: number, out: Float64Array): void {
-  const c = Math.cos(pose.angle), s = Math.sin(pose.angle), dx = x - pose.x, dy = y - pose.y;
-  const bx = c * dx + s * dy, by = c * dy - s * dx, k = pose.curvature;
+  const c = Math.cos(pose.angle),
+    s = Math.sin(pose.angle),
+    dx = x - pose.x,
+    dy = y - pose.y;
+  const bx = c * dx + s * dy,
+    by = c * dy - s * dx,
+    k = pose.curvature;
   if (Math.abs(k) <= 1e-9) {
     out[0] = bx;
     out[1] = by;
     return;
   }
-  const sign = Math.sign(k), up = 1 / k - by;
+  const sign = Math.sign(k),
+    up = 1 / k - by;
   out[0] = Math.atan2(sign * bx, sign * up) / k;
   out[1] = 1 / k - sign * Math.hypot(bx, up);
 }
@@ -90,12 +113,18 @@ export function toCard(pose: Pose, x: number, y: number, out: Float64Array): voi
 /** A box on screen that holds the posed card. */
 export function boundsOf(card: Card, pose: Pose): { x0: number; y0: number; x1: number; y1: number } {
   const { uMin, vMin, width, height } = card.texture;
-  let x0 = Infinity, y0 = Infinity, x1 = -Infinity, y1 = -Infinity;
+  let x0 = Infinity,
+    y0 = Infinity,
+    x1 = -Infinity,
+    y1 = -Infinity;
   // A bent edge leaves the hull of its ends: walk along it.
   for (let i = 0; i <= 16; i++) {
     for (let j = 0; j <= 4; j++) {
       const [x, y] = toScreen(pose, uMin + ((i / 16) * width) / DENSITY, vMin + ((j / 4) * height) / DENSITY);
-      x0 = Math.min(x0, x); y0 = Math.min(y0, y); x1 = Math.max(x1, x); y1 = Math.max(y1, y);
+      x0 = Math.min(x0, x);
+      y0 = Math.min(y0, y);
+      x1 = Math.max(x1, x);
+      y1 = Math.max(y1, y);
     }
   }
   return { x0: Math.floor(x0 - 3), y0: Math.floor(y0 - 3), x1: Math.ceil(x1 + 3), y1: Math.ceil(y1 + 3) };

@@ -3,7 +3,10 @@ import { fractalNoise, step, valueNoise } from './noise';
 
 /** TC_010: the mechanical heron. Lengths in pixels at 960 x 540, time in frames from the shot's first frame. */
 
-const BRASS: Paint = [0.72, 0.42, 0.12, 1], STEEL: Paint = [0.24, 0.3, 0.34, 1], IVORY: Paint = [0.85, 0.78, 0.62, 1], COPPER: Paint = [0.62, 0.22, 0.1, 1];
+const BRASS: Paint = [0.72, 0.42, 0.12, 1],
+  STEEL: Paint = [0.24, 0.3, 0.34, 1],
+  IVORY: Paint = [0.85, 0.78, 0.62, 1],
+  COPPER: Paint = [0.62, 0.22, 0.1, 1];
 
 function shade(base: Paint, light: number, alpha: number): Paint {
   return [base[0] * light, base[1] * light, base[2] * light, alpha];
@@ -27,13 +30,17 @@ function paintBody(u: number, v: number): Paint {
   const half = u < -30 ? 7 + 20 * Math.max(0, tail) ** 1.3 : 27 * Math.sqrt(Math.max(0, 1 - ((u + 30) / 100) ** 2));
   const alpha = inside(Math.abs(v) - half) * inside(-92 - u) * inside(u - 69);
   if (alpha === 0) return [0, 0, 0, 0];
-  const plate = Math.floor((u + 100) / 17), inPlate = (u + 100) / 17 - plate;
+  const plate = Math.floor((u + 100) / 17),
+    inPlate = (u + 100) / 17 - plate;
   const seam = step(0.1, 0.03, inPlate);
-  const rivet = Math.hypot((inPlate - 0.5) * 17, (((v + 60) % 11) - 5.5)) < 1.5 ? 1.7 : 1;
+  const rivet = Math.hypot((inPlate - 0.5) * 17, ((v + 60) % 11) - 5.5) < 1.5 ? 1.7 : 1;
   const round = 1.15 - 0.75 * ((v + 8) / 30) ** 2;
   const window = Math.hypot(u - 12, v - 3) < 11 ? 1 : 0;
   // A round window with the clockwork behind it.
-  if (window) return Math.sin(Math.atan2(v - 3, u - 12) * 9) > 0.1 && Math.hypot(u - 12, v - 3) > 3 ? [1.6, 0.9, 0.25, alpha] : [0.05, 0.03, 0.02, alpha];
+  if (window)
+    return Math.sin(Math.atan2(v - 3, u - 12) * 9) > 0.1 && Math.hypot(u - 12, v - 3) > 3
+      ? [1.6, 0.9, 0.25, alpha]
+      : [0.05, 0.03, 0.02, alpha];
   return shade(mix(BRASS, STEEL, plate % 3 === 0 ? 0.8 : 0), round * brushed(u, v, 3) * rivet * (1 - 0.8 * seam), alpha);
 }
 
@@ -63,7 +70,9 @@ function paintWing(u: number, v: number, tint: Paint): Paint {
   const along = u / 172;
   if (along < 0 || along > 1.02) return [0, 0, 0, 0];
   const chord = 17 + 46 * Math.sin(Math.PI * Math.min(1, 0.22 + along * 0.74));
-  const feather = u / 13.5 + v * 0.012, index = Math.floor(feather), inFeather = feather - index;
+  const feather = u / 13.5 + v * 0.012,
+    index = Math.floor(feather),
+    inFeather = feather - index;
   const trailing = chord - 9 * Math.abs(inFeather - 0.5) ** 2 * 4;
   const leading = -9 * (1 - along) - 3;
   const soft = 0.5 + 5 * step(0.6, 1, along);
@@ -75,7 +84,13 @@ function paintWing(u: number, v: number, tint: Paint): Paint {
   const barbs = 0.75 + 0.5 * (0.5 + 0.5 * Math.sin(v * 1.9 + inFeather * 7));
   const base = spar ? STEEL : mix(tint, IVORY, index % 2 ? 0.12 : 0.4);
   const edge = step(0.07, 0.0, Math.min(inFeather, 1 - inFeather));
-  return shade(base, (spar ? brushed(u, v, 30) * 1.2 : barbs * (0.55 + 0.6 * valueNoise(u * 0.2, v * 0.2, 31 + index))) * (1 + 1.1 * quill) * (1 - 0.7 * edge), alpha * (spar ? 1 : gauze));
+  return shade(
+    base,
+    (spar ? brushed(u, v, 30) * 1.2 : barbs * (0.55 + 0.6 * valueNoise(u * 0.2, v * 0.2, 31 + index))) *
+      (1 + 1.1 * quill) *
+      (1 - 0.7 * edge),
+    alpha * (spar ? 1 : gauze),
+  );
 }
 
 /** The wind-up key on the back. */
@@ -88,11 +103,17 @@ function paintKey(u: number, v: number): Paint {
 
 /** Where the heron's middle is. It eases: never quite uniform. */
 function rootAt(t: number): { x: number; y: number; angle: number } {
-  return { x: 42 + 37.5 * t + 9 * Math.sin(t * 0.55), y: 282 - 3.1 * t + 17 * Math.sin(t * 0.42 + 0.6), angle: -0.08 + 0.07 * Math.sin(t * 0.42) };
+  return {
+    x: 42 + 37.5 * t + 9 * Math.sin(t * 0.55),
+    y: 282 - 3.1 * t + 17 * Math.sin(t * 0.42 + 0.6),
+    angle: -0.08 + 0.07 * Math.sin(t * 0.42),
+  };
 }
 
 function attached(t: number, u: number, v: number, angle: number, curvature: number): Pose {
-  const root = rootAt(t), c = Math.cos(root.angle), s = Math.sin(root.angle);
+  const root = rootAt(t),
+    c = Math.cos(root.angle),
+    s = Math.sin(root.angle);
   return { x: root.x + c * u - s * v, y: root.y + s * u + c * v, angle: root.angle + angle, curvature };
 }
 
@@ -103,11 +124,41 @@ export function makeHeron(): readonly Card[] {
   const nearWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, BRASS));
   const farWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, STEEL));
   return [
-    { name: 'near wing', id: 1, depth: 9.2, texture: nearWing, pose: (t) => attached(t, 26, -12, -1.95 + 0.78 * Math.sin(t * FLAP), 0.0062 * Math.cos(t * FLAP + 0.35)) },
-    { name: 'key', id: 2, depth: 9.7, texture: paintTexture(-28, -26, 28, 28, paintKey), pose: (t) => attached(t, -34, -26, -0.35 + t * 0.33, 0) },
+    {
+      name: 'near wing',
+      id: 1,
+      depth: 9.2,
+      texture: nearWing,
+      pose: (t) => attached(t, 26, -12, -1.95 + 0.78 * Math.sin(t * FLAP), 0.0062 * Math.cos(t * FLAP + 0.35)),
+    },
+    {
+      name: 'key',
+      id: 2,
+      depth: 9.7,
+      texture: paintTexture(-28, -26, 28, 28, paintKey),
+      pose: (t) => attached(t, -34, -26, -0.35 + t * 0.33, 0),
+    },
     { name: 'body', id: 3, depth: 10, texture: paintTexture(-96, -32, 73, 32, paintBody), pose: (t) => attached(t, 0, 0, 0, 0) },
-    { name: 'neck', id: 4, depth: 10.4, texture: paintTexture(-3, -14, 162, 14, paintNeck), pose: (t) => attached(t, 56, -6, -0.72 + 0.1 * Math.sin(t * 0.5), 0.0085 + 0.0022 * Math.sin(t * 0.5 + 1)) },
-    { name: 'legs', id: 5, depth: 10.9, texture: paintTexture(-2, -14, 131, 14, paintLegs), pose: (t) => attached(t, -52, 12, Math.PI - 0.16 + 0.12 * Math.sin(t * 0.62), 0.0016 * Math.sin(t * 0.62 - 0.7)) },
-    { name: 'far wing', id: 6, depth: 11.6, texture: farWing, pose: (t) => attached(t, 34, -14, -1.8 + 0.72 * Math.sin(t * FLAP - 0.12), 0.006 * Math.cos(t * FLAP + 0.2)) },
+    {
+      name: 'neck',
+      id: 4,
+      depth: 10.4,
+      texture: paintTexture(-3, -14, 162, 14, paintNeck),
+      pose: (t) => attached(t, 56, -6, -0.72 + 0.1 * Math.sin(t * 0.5), 0.0085 + 0.0022 * Math.sin(t * 0.5 + 1)),
+    },
+    {
+      name: 'legs',
+      id: 5,
+      depth: 10.9,
+      texture: paintTexture(-2, -14, 131, 14, paintLegs),
+      pose: (t) => attached(t, -52, 12, Math.PI - 0.16 + 0.12 * Math.sin(t * 0.62), 0.0016 * Math.sin(t * 0.62 - 0.7)),
+    },
+    {
+      name: 'far wing',
+      id: 6,
+      depth: 11.6,
+      texture: farWing,
+      pose: (t) => attached(t, 34, -14, -1.8 + 0.72 * Math.sin(t * FLAP - 0.12), 0.006 * Math.cos(t * FLAP + 0.2)),
+    },
   ];
 }

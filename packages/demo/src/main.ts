@@ -9,10 +9,12 @@ if (folder === undefined) {
   process.exit(2);
 }
 await makeDemo({
-  folder, threads: availableParallelism(),
+  folder,
+  threads: availableParallelism(),
   workerFile: fileURLToPath(new URL('./demo-worker.mjs', import.meta.url)),
   kernelsWasm: fileURLToPath(new URL('../../kernels/build/kernels.wasm', import.meta.url)),
   onProgress(done, total) {
-    if (process.stderr.isTTY || done === total) process.stderr.write(`\rThe Tidal Clock: ${done} of ${total} files${done === total ? '\n' : ''}`);
+    if (process.stderr.isTTY || done === total)
+      process.stderr.write(`\rThe Tidal Clock: ${done} of ${total} files${done === total ? '\n' : ''}`);
   },
 });

@@ -20,17 +20,27 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
   let done = files.length - missing.length;
   options.onProgress(done, files.length);
   if (missing.length === 0) return;
-  const pool = new Piscina({ filename: options.workerFile, minThreads: options.threads, maxThreads: options.threads, workerData: { kernelsWasm: options.kernelsWasm } });
+  const pool = new Piscina({
+    filename: options.workerFile,
+    minThreads: options.threads,
+    maxThreads: options.threads,
+    workerData: { kernelsWasm: options.kernelsWasm },
+  });
   try {
-    await Promise.all(missing.map(async (demo) => {
-      await pool.run({ demo, folder: options.folder });
-      options.onProgress(++done, files.length);
-    }));
+    await Promise.all(
+      missing.map(async (demo) => {
+        await pool.run({ demo, folder: options.folder });
+        options.onProgress(++done, files.length);
+      }),
+    );
   } finally {
     await pool.destroy();
   }
 }
 
 async function exists(file: string): Promise<boolean> {
-  return access(file).then(() => true, () => false);
+  return access(file).then(
+    () => true,
+    () => false,
+  );
 }

@@ -29,12 +29,16 @@ function posedAt(cards: readonly Card[], t: number): Posed[] {
 
 function unionBox(posed: readonly Posed[], size: FrameSize): { x0: number; y0: number; x1: number; y1: number } {
   return {
-    x0: Math.max(0, Math.min(...posed.map((p) => p.box.x0))), y0: Math.max(0, Math.min(...posed.map((p) => p.box.y0))),
-    x1: Math.min(size.width, Math.max(...posed.map((p) => p.box.x1))), y1: Math.min(size.height, Math.max(...posed.map((p) => p.box.y1))),
+    x0: Math.max(0, Math.min(...posed.map((p) => p.box.x0))),
+    y0: Math.max(0, Math.min(...posed.map((p) => p.box.y0))),
+    x1: Math.min(size.width, Math.max(...posed.map((p) => p.box.x1))),
+    y1: Math.min(size.height, Math.max(...posed.map((p) => p.box.y1))),
   };
 }
 
-const uv = new Float64Array(2), texel = new Float64Array(4), seen = new Float64Array(4);
+const uv = new Float64Array(2),
+  texel = new Float64Array(4),
+  seen = new Float64Array(4);
 
 /** Cards composited nearest first at one point; `seen` gets premultiplied RGBA. */
 function lookAt(posed: readonly Posed[], x: number, y: number): void {
@@ -51,13 +55,22 @@ function lookAt(posed: readonly Posed[], x: number, y: number): void {
 }
 
 // R2 sequence (Roberts 2018): even coverage of a pixel at any number of samples.
-const R2X = 0.7548776662466927, R2Y = 0.5698402909980532;
+const R2X = 0.7548776662466927,
+  R2Y = 0.5698402909980532;
 
 /** The picture at one moment, `samples` a pixel. */
 export function renderSharp(cards: readonly Card[], t: number, size: FrameSize, samples: number): SharpPasses {
-  const posed = posedAt(cards, t), box = unionBox(posed, size), count = size.width * size.height;
-  const next = cards.map((card) => card.pose(t + 1)), previous = cards.map((card) => card.pose(t - 1));
-  const out: SharpPasses = { rgba: new Float32Array(count * 4), motion: new Float32Array(count * 4), depth: new Float32Array(count), ids: new Uint32Array(count) };
+  const posed = posedAt(cards, t),
+    box = unionBox(posed, size),
+    count = size.width * size.height;
+  const next = cards.map((card) => card.pose(t + 1)),
+    previous = cards.map((card) => card.pose(t - 1));
+  const out: SharpPasses = {
+    rgba: new Float32Array(count * 4),
+    motion: new Float32Array(count * 4),
+    depth: new Float32Array(count),
+    ids: new Uint32Array(count),
+  };
   for (let y = box.y0; y < box.y1; y++) {
     for (let x = box.x0; x < box.x1; x++) {
       const i = y * size.width + x;
@@ -72,7 +85,16 @@ export function renderSharp(cards: readonly Card[], t: number, size: FrameSize, 
 }
 
 /** The data passes hold one surface a pixel: the first one met at its middle, else at any of the samples. */
-function writeData(posed: readonly Posed[], next: readonly Pose[], previous: readonly Pose[], x: number, y: number, i: number, samples: number, out: SharpPasses): void {
+function writeData(
+  posed: readonly Posed[],
+  next: readonly Pose[],
+  previous: readonly Pose[],
+  x: number,
+  y: number,
+  i: number,
+  samples: number,
+  out: SharpPasses,
+): void {
   for (let s = 0; s < samples; s++) {
     const hit = posed.findIndex(({ card, pose }) => {
       toCard(pose, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), uv);
@@ -82,7 +104,8 @@ function writeData(posed: readonly Posed[], next: readonly Pose[], previous: rea
     if (hit < 0) continue;
     // The vector is that of the pixel's middle, whichever sample found the surface.
     toCard(posed[hit].pose, x + 0.5, y + 0.5, uv);
-    const forward = toScreen(next[hit], uv[0], uv[1]), back = toScreen(previous[hit], uv[0], uv[1]);
+    const forward = toScreen(next[hit], uv[0], uv[1]),
+      back = toScreen(previous[hit], uv[0], uv[1]);
     out.motion.set([forward[0] - x - 0.5, forward[1] - y - 0.5, back[0] - x - 0.5, back[1] - y - 0.5], i * 4);
     out.depth[i] = posed[hit].card.depth;
     out.ids[i] = posed[hit].card.id;
@@ -91,10 +114,19 @@ function writeData(posed: readonly Posed[], next: readonly Pose[], previous: rea
 }
 
 /** The truth: the mean of `moments` pictures over the exposure, `samples` points a pixel and moment. Premultiplied RGBA. */
-export function renderBlurred(cards: readonly Card[], t: number, opens: number, closes: number, size: FrameSize, moments: number, samples: number): Float32Array {
+export function renderBlurred(
+  cards: readonly Card[],
+  t: number,
+  opens: number,
+  closes: number,
+  size: FrameSize,
+  moments: number,
+  samples: number,
+): Float32Array {
   const sum = new Float64Array(size.width * size.height * 4);
   for (let m = 0; m < moments; m++) {
-    const posed = posedAt(cards, t + opens + ((m + 0.5) / moments) * (closes - opens)), box = unionBox(posed, size);
+    const posed = posedAt(cards, t + opens + ((m + 0.5) / moments) * (closes - opens)),
+      box = unionBox(posed, size);
     for (let y = box.y0; y < box.y1; y++) {
       for (let x = box.x0; x < box.x1; x++) {
         const i = (y * size.width + x) * 4;

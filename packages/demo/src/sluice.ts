@@ -4,10 +4,13 @@ import type { FrameSize } from './render-cards';
 
 /** TC_010's plate: the sluice and the tide mill on the salt marsh, filmed with a slow pan, a 180-degree shutter and grain. */
 
-const PAN_PX = 3.4, MOMENTS = 24, MARGIN = 24;
+const PAN_PX = 3.4,
+  MOMENTS = 24,
+  MARGIN = 24;
 
 function sky(y: number, x: number): Paint {
-  const up = y / 300, cloud = fractalNoise(x * 0.008, y * 0.022, 70, 4);
+  const up = y / 300,
+    cloud = fractalNoise(x * 0.008, y * 0.022, 70, 4);
   const c = step(0.45, 0.75, cloud) * 0.5;
   return [0.18 + 0.3 * up + 0.3 * c, 0.27 + 0.26 * up + 0.26 * c, 0.4 + 0.12 * up + 0.22 * c, 1];
 }
@@ -30,7 +33,8 @@ function paintLand(x: number, y: number): Paint {
 }
 
 function paintMarsh(x: number, y: number): Paint {
-  const blade = valueNoise(x * 0.55 + y * 0.12, y * 0.06, 77), patch = fractalNoise(x * 0.02, y * 0.03, 78, 3);
+  const blade = valueNoise(x * 0.55 + y * 0.12, y * 0.06, 77),
+    patch = fractalNoise(x * 0.02, y * 0.03, 78, 3);
   const light = 0.4 + 0.8 * blade;
   return [light * (0.16 + 0.16 * patch), light * (0.17 + 0.08 * patch), light * 0.07, 1];
 }
@@ -45,10 +49,12 @@ function paintMill(x: number, y: number): Paint | null {
   if (roof) return (y + Math.floor(x / 9) * 3) % 8 < 2 ? [0.1, 0.06, 0.05, 1] : [0.27, 0.13, 0.09, 1];
   if (!wall) return null;
   // The clock face on the gable, with its hand at low tide.
-  const cx = x - 660, cy = y - 262, r = Math.hypot(cx, cy);
+  const cx = x - 660,
+    cy = y - 262,
+    r = Math.hypot(cx, cy);
   if (r < 27) {
     if (r > 24) return [0.45, 0.3, 0.1, 1];
-    const tick = Math.abs(((Math.atan2(cy, cx) / Math.PI) * 6 + 12) % 1 - 0.5) > 0.44 && r > 18;
+    const tick = Math.abs((((Math.atan2(cy, cx) / Math.PI) * 6 + 12) % 1) - 0.5) > 0.44 && r > 18;
     const hand = Math.abs(cx * 0.8 - cy * 0.6) < 1.4 && cx * 0.6 + cy * 0.8 > -4 && r < 20;
     return tick || hand ? [0.04, 0.03, 0.03, 1] : [0.8, 0.74, 0.58, 1];
   }
@@ -60,7 +66,9 @@ function paintMill(x: number, y: number): Paint | null {
 }
 
 function paintWheel(u: number, v: number): Paint {
-  const r = Math.hypot(u, v), a = Math.atan2(v, u), spoke = Math.abs((((a / Math.PI) * 4 + 8) % 1) - 0.5);
+  const r = Math.hypot(u, v),
+    a = Math.atan2(v, u),
+    spoke = Math.abs((((a / Math.PI) * 4 + 8) % 1) - 0.5);
   const rim = (r > 58 && r < 64) || (r > 44 && r < 47) || r < 9;
   const arm = r < 62 && spoke > 0.5 - 2.2 / Math.max(6, r);
   const paddle = r > 56 && r < 76 && spoke > 0.5 - 3.4 / r;
@@ -76,27 +84,38 @@ export interface SluicePlate {
 
 export function makeSluice(size: FrameSize): SluicePlate {
   const land = paintTexture(-MARGIN, -4, size.width + MARGIN + PAN_PX * 25, size.height + 4, paintLand);
-  const wheel: Card = { name: 'mill wheel', id: 0, depth: 60, texture: paintTexture(-78, -78, 78, 78, paintWheel), pose: (t) => ({ x: 798 - PAN_PX * t, y: 344, angle: t * 0.11, curvature: 0 }) };
+  const wheel: Card = {
+    name: 'mill wheel',
+    id: 0,
+    depth: 60,
+    texture: paintTexture(-78, -78, 78, 78, paintWheel),
+    pose: (t) => ({ x: 798 - PAN_PX * t, y: 344, angle: t * 0.11, curvature: 0 }),
+  };
   return { land, wheel };
 }
 
 /** One plate frame, RGB interleaved as RGBA with alpha 1, its shutter open from -0.25 to 0.25. */
 export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, frame: number): Float32Array {
   const out = new Float32Array(size.width * size.height * 4);
-  const uv = new Float64Array(2), texel = new Float64Array(4), wheelTexel = new Float64Array(4);
+  const uv = new Float64Array(2),
+    texel = new Float64Array(4),
+    wheelTexel = new Float64Array(4);
   for (let m = 0; m < MOMENTS; m++) {
     const moment = t - 0.25 + ((m + 0.5) / MOMENTS) * 0.5;
-    const pose = plate.wheel.pose(moment), box = boundsOf(plate.wheel, pose);
+    const pose = plate.wheel.pose(moment),
+      box = boundsOf(plate.wheel, pose);
     for (let y = 0; y < size.height; y++) {
       for (let x = 0; x < size.width; x++) {
-        const sx = x + ((0.5 + m * 0.7548776662466927) % 1), sy = y + ((0.5 + m * 0.5698402909980532) % 1);
+        const sx = x + ((0.5 + m * 0.7548776662466927) % 1),
+          sy = y + ((0.5 + m * 0.5698402909980532) % 1);
         wheelTexel.fill(0);
         if (sx > box.x0 && sx < box.x1 && sy > box.y0 && sy < box.y1) {
           toCard(pose, sx, sy, uv);
           sampleTexture(plate.wheel.texture, uv[0], uv[1], wheelTexel);
         }
         sampleTexture(plate.land, sx + PAN_PX * moment, sy, texel);
-        const i = (y * size.width + x) * 4, clear = 1 - wheelTexel[3];
+        const i = (y * size.width + x) * 4,
+          clear = 1 - wheelTexel[3];
         for (let k = 0; k < 3; k++) out[i + k] += (wheelTexel[k] + clear * texel[k]) / MOMENTS;
       }
     }

@@ -24,8 +24,16 @@ export interface DemoFile {
 /** Every file, in the order that makes a usable shot soonest. */
 export function demoFiles(): DemoFile[] {
   const frames = Array.from({ length: TIDAL_CLOCK.frames }, (_, i) => TIDAL_CLOCK.first + i);
-  const of = (kind: DemoFile['kind'], name: string, frame: number): DemoFile => ({ kind, frame, file: path.join('TC_010', `${name}.${frame}.exr`) });
-  return [...frames.map((f) => of('heron', 'TC_010_heron', f)), ...REFERENCE_FRAMES.map((f) => of('reference', 'TC_010_heron_blur180', f)), ...frames.map((f) => of('plate', 'TC_010_plate', f))];
+  const of = (kind: DemoFile['kind'], name: string, frame: number): DemoFile => ({
+    kind,
+    frame,
+    file: path.join('TC_010', `${name}.${frame}.exr`),
+  });
+  return [
+    ...frames.map((f) => of('heron', 'TC_010_heron', f)),
+    ...REFERENCE_FRAMES.map((f) => of('reference', 'TC_010_heron_blur180', f)),
+    ...frames.map((f) => of('plate', 'TC_010_plate', f)),
+  ];
 }
 
 /** Artwork is painted once a process, when it is first needed. */
@@ -36,14 +44,22 @@ export function heronFrame(frame: number): Image {
   heron ??= makeHeron();
   const passes = renderSharp(heron, frame - TIDAL_CLOCK.first, SIZE, SHARP_SAMPLES);
   const planes: Plane[] = [
-    ...channels(passes.rgba, ['R', 'G', 'B', 'A']), ...channels(passes.motion, ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY']),
-    { name: 'depth.Z', type: 'half', data: passes.depth }, { name: 'id.object', type: 'uint', data: passes.ids },
+    ...channels(passes.rgba, ['R', 'G', 'B', 'A']),
+    ...channels(passes.motion, ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY']),
+    { name: 'depth.Z', type: 'half', data: passes.depth },
+    { name: 'id.object', type: 'uint', data: passes.ids },
   ];
   return imageOf(planes);
 }
 
 /** The heron alone under an ideal shutter. */
-export function heronTruth(frame: number, opens: number, closes: number, moments: number = TRUTH.moments, samples: number = TRUTH.samples): Image {
+export function heronTruth(
+  frame: number,
+  opens: number,
+  closes: number,
+  moments: number = TRUTH.moments,
+  samples: number = TRUTH.samples,
+): Image {
   heron ??= makeHeron();
   return imageOf(channels(renderBlurred(heron, frame - TIDAL_CLOCK.first, opens, closes, SIZE, moments, samples), ['R', 'G', 'B', 'A']));
 }
@@ -67,7 +83,8 @@ function channels(interleaved: Float32Array, names: readonly string[]): Plane[] 
 }
 
 export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHost): Promise<void> {
-  const image = demo.kind === 'heron' ? heronFrame(demo.frame) : demo.kind === 'plate' ? plateFrame(demo.frame) : heronTruth(demo.frame, -0.25, 0.25);
+  const image =
+    demo.kind === 'heron' ? heronFrame(demo.frame) : demo.kind === 'plate' ? plateFrame(demo.frame) : heronTruth(demo.frame, -0.25, 0.25);
   await writeFileAtomic(path.join(folder, demo.file), encodeExr(image, { compression: 'zip', attributes: attributesOf(demo) }, host));
 }
 
@@ -75,7 +92,12 @@ function attributesOf(demo: DemoFile): ReadonlyMap<string, Attribute> {
   return new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [TIDAL_CLOCK.fps, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
-    ['comments', { type: 'string', value: demo.kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' }],
-    ...(demo.kind === 'plate' ? [] : [['renderTimeSeconds', { type: 'float', value: demo.kind === 'heron' ? 312 : 1240 }] as [string, Attribute]]),
+    [
+      'comments',
+      { type: 'string', value: demo.kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' },
+    ],
+    ...(demo.kind === 'plate'
+      ? []
+      : [['renderTimeSeconds', { type: 'float', value: demo.kind === 'heron' ? 312 : 1240 }] as [string, Attribute]]),
   ]);
 }

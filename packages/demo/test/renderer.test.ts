@@ -10,7 +10,12 @@ test('a bent card goes to the screen and back', () => {
   const uv = new Float64Array(2);
   for (const curvature of [0, 0.006, -0.0085, 1e-7]) {
     const pose: Pose = { x: 300, y: 200, angle: -1.9, curvature };
-    for (const [u, v] of [[0, 0], [170, 40], [90, -16], [-4, 10]]) {
+    for (const [u, v] of [
+      [0, 0],
+      [170, 40],
+      [90, -16],
+      [-4, 10],
+    ]) {
       toCard(pose, ...toScreen(pose, u, v), uv);
       expect(uv[0]).toBeCloseTo(u, 4);
       expect(uv[1]).toBeCloseTo(v, 4);
@@ -18,15 +23,19 @@ test('a bent card goes to the screen and back', () => {
   }
 });
 
-test('the motion pass says where each pixel goes: the card\'s point under it, one frame on and one back', () => {
-  const t = 11, passes = renderSharp(heron, t, SIZE, 4), uv = new Float64Array(2);
+test("the motion pass says where each pixel goes: the card's point under it, one frame on and one back", () => {
+  const t = 11,
+    passes = renderSharp(heron, t, SIZE, 4),
+    uv = new Float64Array(2);
   let checked = 0;
   for (let i = 0; i < SIZE.width * SIZE.height; i += 131) {
     const card = heron.find((c) => c.id === passes.ids[i]);
     if (card === undefined) continue;
-    const x = (i % SIZE.width) + 0.5, y = Math.floor(i / SIZE.width) + 0.5;
+    const x = (i % SIZE.width) + 0.5,
+      y = Math.floor(i / SIZE.width) + 0.5;
     toCard(card.pose(t), x, y, uv);
-    const next = toScreen(card.pose(t + 1), uv[0], uv[1]), previous = toScreen(card.pose(t - 1), uv[0], uv[1]);
+    const next = toScreen(card.pose(t + 1), uv[0], uv[1]),
+      previous = toScreen(card.pose(t - 1), uv[0], uv[1]);
     [next[0] - x, next[1] - y, previous[0] - x, previous[1] - y].forEach((v, k) => expect(passes.motion[i * 4 + k]).toBeCloseTo(v, 3));
     expect(passes.depth[i]).toBeCloseTo(card.depth, 5);
     checked++;
@@ -35,17 +44,23 @@ test('the motion pass says where each pixel goes: the card\'s point under it, on
 });
 
 test('a true blur with the shutter shut is the sharp picture, and a blur keeps the light', () => {
-  const sharp = renderSharp(heron, 11, SIZE, 8).rgba, shut = renderBlurred(heron, 11, 0, 0, SIZE, 4, 2), open = renderBlurred(heron, 11, -0.25, 0.25, SIZE, 10, 1);
+  const sharp = renderSharp(heron, 11, SIZE, 8).rgba,
+    shut = renderBlurred(heron, 11, 0, 0, SIZE, 4, 2),
+    open = renderBlurred(heron, 11, -0.25, 0.25, SIZE, 10, 1);
   const sum = (p: Float32Array) => p.reduce((a, b) => a + b, 0);
   let worst = 0;
-  sharp.forEach((v, i) => { worst = Math.max(worst, Math.abs(v - shut[i])); });
+  sharp.forEach((v, i) => {
+    worst = Math.max(worst, Math.abs(v - shut[i]));
+  });
   expect(worst).toBeLessThan(1e-5);
   expect(Math.abs(sum(open) / sum(sharp) - 1)).toBeLessThan(0.03);
 });
 
 test('the same frame is the same picture every time', () => {
-  const once = renderSharp(heron, 5, SIZE, 2), again = renderSharp(heron, 5, SIZE, 2);
-  for (const pass of ['rgba', 'motion', 'depth', 'ids'] as const) expect(Buffer.from(once[pass].buffer).equals(Buffer.from(again[pass].buffer))).toBe(true);
+  const once = renderSharp(heron, 5, SIZE, 2),
+    again = renderSharp(heron, 5, SIZE, 2);
+  for (const pass of ['rgba', 'motion', 'depth', 'ids'] as const)
+    expect(Buffer.from(once[pass].buffer).equals(Buffer.from(again[pass].buffer))).toBe(true);
 });
 
 test('the heron comes first, so that the shot can be opened soonest', () => {

@@ -11,7 +11,6 @@ export function halfToFloat(src: usize, out: usize, count: i32): void {
   }
 }
 
-// @ts-ignore: decorator
 @inline
 function widen(h: v128): v128 {
   const magnitude = v128.and(h, i32x4.splat(0x7fff));
@@ -38,7 +37,6 @@ export function floatToHalf(src: usize, out: usize, count: i32): void {
   }
 }
 
-// @ts-ignore: decorator
 @inline
 function narrow(f: v128): v128 {
   const sign = v128.and(f, i32x4.splat(0x80000000));

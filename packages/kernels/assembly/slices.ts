@@ -67,7 +67,6 @@ export function renderSpan(layers: usize, layerCount: i32, times: usize, weights
   }
 }
 
-// @ts-ignore: decorator
 @inline
 function texel(colour: usize, w: i32, h: i32, x: i32, y: i32): v128 {
   if (<u32>x >= <u32>w || <u32>y >= <u32>h) return f32x4.splat(0);
@@ -121,7 +120,6 @@ function sampleCubic(colour: usize, w: i32, h: i32, fx: f32, fy: f32): v128 {
   return sum;
 }
 
-// @ts-ignore: decorator
 @inline
 function cubicRow(p: usize, w0: v128, w1: v128, w2: v128, w3: v128): v128 {
   const left = f32x4.add(f32x4.mul(v128.load(p), w0), f32x4.mul(v128.load(p, 16), w1));

@@ -41,8 +41,8 @@ export interface SliceRequest {
   readonly times: Float32Array;
   readonly weights: Float32Array;
   /** "arc": the path parameter is a similarity flow (g, lambda). "line": a displacement and its gradient. */
-  readonly path: "arc" | "line";
-  readonly filter: "cubic" | "linear";
+  readonly path: 'arc' | 'line';
+  readonly filter: 'cubic' | 'linear';
   readonly box: Box;
 }
 

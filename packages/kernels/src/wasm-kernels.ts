@@ -9,14 +9,28 @@ interface Exports {
   deinterleave(src: number, out: number, length: number): void;
   halfToFloat(src: number, out: number, count: number): void;
   floatToHalf(src: number, out: number, count: number): void;
-  renderSpan(layers: number, layerCount: number, times: number, weights: number, slices: number,
-    x0: number, x1: number, y: number, arc: number, cubic: number, out: number): void;
+  renderSpan(
+    layers: number,
+    layerCount: number,
+    times: number,
+    weights: number,
+    slices: number,
+    x0: number,
+    x1: number,
+    y: number,
+    arc: number,
+    cubic: number,
+    out: number,
+  ): void;
 }
 
 /** Memory is a stack: what is allocated after a mark is given back by releasing the mark. */
 class Stack {
   private top: number;
-  constructor(private readonly memory: WebAssembly.Memory, start: number) {
+  constructor(
+    private readonly memory: WebAssembly.Memory,
+    start: number,
+  ) {
     this.top = start;
   }
   mark(): number {
@@ -38,7 +52,13 @@ class Stack {
 
 /** Compiles nothing: give it a module that the host compiled from `kernels.wasm`. */
 export async function instantiateKernels(module: WebAssembly.Module): Promise<Kernels> {
-  const instance = await WebAssembly.instantiate(module, { env: { abort: () => { throw new Error('kernel aborted'); } } });
+  const instance = await WebAssembly.instantiate(module, {
+    env: {
+      abort: () => {
+        throw new Error('kernel aborted');
+      },
+    },
+  });
   const wasm = instance.exports as unknown as Exports;
   const stack = new Stack(wasm.memory, wasm.heapStart());
   const bytes = (at: number, length: number) => new Uint8Array(wasm.memory.buffer, at, length);
@@ -96,8 +116,13 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
   };
 }
 
-function openSession(wasm: Exports, stack: Stack, bytes: (at: number, n: number) => Uint8Array,
-  floats: (at: number, n: number) => Float32Array, layers: readonly SliceLayer[]): SliceSession {
+function openSession(
+  wasm: Exports,
+  stack: Stack,
+  bytes: (at: number, n: number) => Uint8Array,
+  floats: (at: number, n: number) => Float32Array,
+  layers: readonly SliceLayer[],
+): SliceSession {
   const mark = stack.mark();
   const place = (data: Float32Array): number => {
     const at = stack.allocate(data.byteLength);
@@ -124,8 +149,19 @@ function openSession(wasm: Exports, stack: Stack, bytes: (at: number, n: number)
         const rowAt = stack.allocate(box.width * 16);
         bytes(tableAt, table.byteLength).set(new Uint8Array(table.buffer));
         for (let row = 0; row < box.height; row++) {
-          wasm.renderSpan(tableAt, request.layers.length, timesAt, weightsAt, times.length, box.x0, box.x0 + box.width,
-            box.y0 + row, request.path === 'arc' ? 1 : 0, request.filter === 'cubic' ? 1 : 0, rowAt);
+          wasm.renderSpan(
+            tableAt,
+            request.layers.length,
+            timesAt,
+            weightsAt,
+            times.length,
+            box.x0,
+            box.x0 + box.width,
+            box.y0 + row,
+            request.path === 'arc' ? 1 : 0,
+            request.filter === 'cubic' ? 1 : 0,
+            rowAt,
+          );
           out.set(floats(rowAt, box.width * 4), outOffset + row * outStride);
         }
       } finally {

@@ -34,8 +34,16 @@ export function codeOf(error: unknown): string | null {
 export function reasonOf(error: unknown): string {
   const code = codeOf(error) ?? '';
   const words: Record<string, string> = {
-    ENOENT: 'there is no such file or folder', EACCES: 'permission is missing', EPERM: 'permission is missing', EROFS: 'the disk is read-only',
-    ENOSPC: 'the disk is full', EISDIR: 'it is a folder', ENOTDIR: 'part of its path is not a folder', EEXIST: 'part of its path is a file', EMFILE: 'too many files are open', EDQUOT: 'the disk quota is used up',
+    ENOENT: 'there is no such file or folder',
+    EACCES: 'permission is missing',
+    EPERM: 'permission is missing',
+    EROFS: 'the disk is read-only',
+    ENOSPC: 'the disk is full',
+    EISDIR: 'it is a folder',
+    ENOTDIR: 'part of its path is not a folder',
+    EEXIST: 'part of its path is a file',
+    EMFILE: 'too many files are open',
+    EDQUOT: 'the disk quota is used up',
   };
   return words[code] ?? (error instanceof Error ? error.message : String(error));
 }

@@ -37,7 +37,13 @@ export class BlurPool {
 
   constructor(options: PoolOptions) {
     this.threads = options.threads;
-    this.pool = new Piscina({ filename: options.workerFile, minThreads: 1, maxThreads: options.threads, workerData: { kernelsWasm: options.kernelsWasm }, idleTimeout: 30000 });
+    this.pool = new Piscina({
+      filename: options.workerFile,
+      minThreads: 1,
+      maxThreads: options.threads,
+      workerData: { kernelsWasm: options.kernelsWasm },
+      idleTimeout: 30000,
+    });
   }
 
   async run<K extends Task['kind']>(task: Extract<Task, { kind: K }>, signal?: AbortSignal): Promise<TaskResults[K]> {
@@ -54,11 +60,20 @@ export class BlurPool {
   }
 
   async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
-    const prepared = await this.run<'prepare'>({ kind: 'prepare', sources: frame.sources, path: frame.path, reachFrames: reachFrames(frame.settings.shutter) }, signal);
+    const prepared = await this.run<'prepare'>(
+      { kind: 'prepare', sources: frame.sources, path: frame.path, reachFrames: reachFrames(frame.settings.shutter) },
+      signal,
+    );
     const { plan } = prepared;
     const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
-    const most = await Promise.all(bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
-      this.run<'rows'>({ kind: 'rows', plan, settings: frame.settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) }, signal)));
+    const most = await Promise.all(
+      bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
+        this.run<'rows'>(
+          { kind: 'rows', plan, settings: frame.settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) },
+          signal,
+        ),
+      ),
+    );
     return { width: plan.width, height: plan.height, rgba: out, prepared, report: plan.report, mostSlices: Math.max(0, ...most) };
   }
 

@@ -29,7 +29,8 @@ export interface FoundFolder {
 
 /** Looks at every sequence of a folder: layers from the first readable frame, and which frames are damaged. Decodes no pixels. */
 export async function describeFolder(folder: string): Promise<FoundFolder> {
-  const sequences: FoundSequence[] = [], unreadable: { name: string; error: ErrorRecord }[] = [];
+  const sequences: FoundSequence[] = [],
+    unreadable: { name: string; error: ErrorRecord }[] = [];
   for (const sequence of await listSequences(folder)) {
     const frames: (number | null)[] = sequence.frames.length === 0 ? [null] : [...sequence.frames];
     const broken: { frame: number | null; error: ErrorRecord }[] = [];
@@ -51,12 +52,31 @@ export async function describeFolder(folder: string): Promise<FoundFolder> {
 
 function describe(sequence: Sequence, header: ExrFile, broken: FoundSequence['broken']): FoundSequence {
   const { attributes } = header.parts[0];
-  const passes = layersOf(header).filter(({ part }) => header.parts[part].kind === 'scanline').map(({ part, layer, channels }) => ({
-    part, layer,
-    channels: channels.map((name) => ({ name, type: header.parts[part].channels.find((c) => c.name === (layer === '' ? name : `${layer}.${name}`))?.type ?? ('float' as const) })),
-  }));
-  if (passes.length === 0) throw new IvrexError('unsupported', 'no part of this file has scan lines', path.join(sequence.pattern.folder, patternName(sequence.pattern)));
-  return { sequence, name: patternName(sequence.pattern), header, fps: headerRate(attributes), facts: factsOf(header, attributes), passes, broken };
+  const passes = layersOf(header)
+    .filter(({ part }) => header.parts[part].kind === 'scanline')
+    .map(({ part, layer, channels }) => ({
+      part,
+      layer,
+      channels: channels.map((name) => ({
+        name,
+        type: header.parts[part].channels.find((c) => c.name === (layer === '' ? name : `${layer}.${name}`))?.type ?? ('float' as const),
+      })),
+    }));
+  if (passes.length === 0)
+    throw new IvrexError(
+      'unsupported',
+      'no part of this file has scan lines',
+      path.join(sequence.pattern.folder, patternName(sequence.pattern)),
+    );
+  return {
+    sequence,
+    name: patternName(sequence.pattern),
+    header,
+    fps: headerRate(attributes),
+    facts: factsOf(header, attributes),
+    passes,
+    broken,
+  };
 }
 
 function factsOf(header: ExrFile, attributes: ReadonlyMap<string, Attribute>): { name: string; value: string }[] {
@@ -67,10 +87,30 @@ function factsOf(header: ExrFile, attributes: ReadonlyMap<string, Attribute>): {
     { name: 'Compression', value: part.compression.toUpperCase() },
     { name: 'Pixel aspect', value: String(part.pixelAspectRatio) },
   ];
-  const shown = new Set(['channels', 'compression', 'dataWindow', 'displayWindow', 'lineOrder', 'pixelAspectRatio', 'screenWindowCenter', 'screenWindowWidth', 'type', 'chunkCount', 'name']);
+  const shown = new Set([
+    'channels',
+    'compression',
+    'dataWindow',
+    'displayWindow',
+    'lineOrder',
+    'pixelAspectRatio',
+    'screenWindowCenter',
+    'screenWindowWidth',
+    'type',
+    'chunkCount',
+    'name',
+  ]);
   for (const [name, { value }] of attributes) {
     if (shown.has(name) || value instanceof Uint8Array) continue;
-    facts.push({ name, value: name === 'framesPerSecond' ? String(headerRate(attributes) ?? '') : typeof value === 'object' ? JSON.stringify(value) : String(value) });
+    facts.push({
+      name,
+      value:
+        name === 'framesPerSecond'
+          ? String(headerRate(attributes) ?? '')
+          : typeof value === 'object'
+            ? JSON.stringify(value)
+            : String(value),
+    });
   }
   return facts;
 }

@@ -1,5 +1,14 @@
 import { open, readFile, stat } from 'node:fs/promises';
-import { decodeExrPart, indexChunks, IvrexError, joinChannelName, parseExrHeader, splitChannelName, type ExrFile, type Image } from '@ivrex/core';
+import {
+  decodeExrPart,
+  indexChunks,
+  IvrexError,
+  joinChannelName,
+  parseExrHeader,
+  splitChannelName,
+  type ExrFile,
+  type Image,
+} from '@ivrex/core';
 import { codeOf, reasonOf } from './atomic-write';
 import type { NodeHost } from './node-host';
 
@@ -94,8 +103,11 @@ export function chooseLayer(file: ExrFile, name: string | null): LayerChoice {
   const byLayer = all.find((l) => l.layer === name);
   if (byLayer) return { part: byLayer.part, layer: byLayer.layer };
   const part = file.parts.findIndex((p) => p.name === name);
-  if (part >= 0) return { part, layer: all.find((l) => l.part === part && l.layer === '')?.layer ?? all.find((l) => l.part === part)?.layer ?? '' };
-  const known = [...new Set([...all.map((l) => l.layer), ...file.parts.flatMap((p) => (p.name === null ? [] : [p.name]))])].map((n) => (n === '' ? '(plain)' : n));
+  if (part >= 0)
+    return { part, layer: all.find((l) => l.part === part && l.layer === '')?.layer ?? all.find((l) => l.part === part)?.layer ?? '' };
+  const known = [...new Set([...all.map((l) => l.layer), ...file.parts.flatMap((p) => (p.name === null ? [] : [p.name]))])].map((n) =>
+    n === '' ? '(plain)' : n,
+  );
   throw new IvrexError('missingLayer', `there is no layer or part "${name}"; there are ${known.join(', ')}`);
 }
 
@@ -108,7 +120,9 @@ export function channelsInLayer(file: ExrFile, choice: LayerChoice): string[] {
 export function pictureChannels(names: readonly string[], layer: string): [string | null, string | null, string | null, string | null] {
   const find = (...candidates: string[]) => candidates.map((c) => joinChannelName(layer, c)).find((name) => names.includes(name)) ?? null;
   const alpha = find('A', 'a', 'alpha');
-  const red = find('R', 'r', 'red'), green = find('G', 'g', 'green'), blue = find('B', 'b', 'blue');
+  const red = find('R', 'r', 'red'),
+    green = find('G', 'g', 'green'),
+    blue = find('B', 'b', 'blue');
   if (red !== null || green !== null || blue !== null) return [red, green, blue, alpha];
   const grey = find('Y', 'y') ?? names.find((name) => name !== alpha) ?? alpha;
   return [grey, grey, grey, alpha];

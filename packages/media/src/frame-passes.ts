@@ -1,6 +1,20 @@
 import {
-  channelsOf, decodeExrPart, decodeMotion, IvrexError, joinChannelName, planeOnDisplay, resizeMotionField, resizePlane, rgbaOnDisplay,
-  splitChannelName, heightOf, widthOf, type Attribute, type Encoding, type MotionField, type Window,
+  channelsOf,
+  decodeExrPart,
+  decodeMotion,
+  IvrexError,
+  joinChannelName,
+  planeOnDisplay,
+  resizeMotionField,
+  resizePlane,
+  rgbaOnDisplay,
+  splitChannelName,
+  heightOf,
+  widthOf,
+  type Attribute,
+  type Encoding,
+  type MotionField,
+  type Window,
 } from '@ivrex/core';
 import { aboutFile, channelsInLayer, loadExr, pictureChannels, type LayerChoice, type LoadedExr } from './exr-file';
 import type { NodeHost } from './node-host';
@@ -46,7 +60,10 @@ class FileReader {
   }
 
   /** Planes over the display window by full name. `outside` fills what the data window leaves out. */
-  async planes(pass: PassFile, names: readonly string[] | null): Promise<{ planes: Map<string, Float32Array>; width: number; height: number; loaded: LoadedExr }> {
+  async planes(
+    pass: PassFile,
+    names: readonly string[] | null,
+  ): Promise<{ planes: Map<string, Float32Array>; width: number; height: number; loaded: LoadedExr }> {
     const loaded = await this.load(pass.file);
     return aboutFile(pass.file, async () => {
       const image = decodeExrPart(loaded.bytes, loaded.file, pass.part, names ?? channelsInLayer(loaded.file, pass), this.host);
@@ -73,7 +90,14 @@ export async function loadPicture(pass: PassFile, host: NodeHost, reader = new F
     const wanted = [...new Set(names.filter((name) => name !== null))];
     const image = decodeExrPart(bytes, file, pass.part, wanted, host);
     const { displayWindow } = image;
-    return { width: widthOf(displayWindow), height: heightOf(displayWindow), displayWindow, rgba: rgbaOnDisplay(image, names), attributes: file.parts[pass.part].attributes, hasAlpha: names[3] !== null };
+    return {
+      width: widthOf(displayWindow),
+      height: heightOf(displayWindow),
+      displayWindow,
+      rgba: rgbaOnDisplay(image, names),
+      attributes: file.parts[pass.part].attributes,
+      hasAlpha: names[3] !== null,
+    };
   });
 }
 
@@ -82,13 +106,24 @@ export async function loadPicture(pass: PassFile, host: NodeHost, reader = new F
  * @throws IvrexError about the file that is at fault
  */
 export async function loadFramePasses(sources: FrameSources, host: NodeHost): Promise<FramePasses> {
-  const reader = new FileReader(host), warnings: string[] = [];
+  const reader = new FileReader(host),
+    warnings: string[] = [];
   const beauty = await loadPicture(sources.beauty, host, reader);
   const { width, height } = beauty;
   const motion = await loadMotion(sources, beauty, reader, warnings);
   const depth = sources.depth === null ? null : await loadData(sources.depth, ['Z', 'z', 'depth'], beauty, reader, warnings);
   const ids = sources.ids === null ? null : await loadData(sources.ids, [], beauty, reader, warnings);
-  return { width, height, displayWindow: beauty.displayWindow, rgba: beauty.rgba, motion, depth, ids, attributes: beauty.attributes, warnings };
+  return {
+    width,
+    height,
+    displayWindow: beauty.displayWindow,
+    rgba: beauty.rgba,
+    motion,
+    depth,
+    ids,
+    attributes: beauty.attributes,
+    warnings,
+  };
 }
 
 async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileReader, warnings: string[]): Promise<MotionField> {
@@ -100,16 +135,26 @@ async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileRe
     const full = [joinChannelName(pass.layer, name), name].find((candidate) => available.includes(candidate));
     if (full === undefined) {
       const short = channelsInLayer(file, pass).map((n) => splitChannelName(n).channel);
-      throw new IvrexError('missingChannel', `the encoding names channel "${name}", but layer "${pass.layer}" has ${short.join(', ')}`, pass.file);
+      throw new IvrexError(
+        'missingChannel',
+        `the encoding names channel "${name}", but layer "${pass.layer}" has ${short.join(', ')}`,
+        pass.file,
+      );
     }
     wanted.set(name, full);
   }
   const stored = await reader.planes(pass, [...new Set(wanted.values())]);
   const planes = new Map([...wanted].map(([name, full]) => [name, stored.planes.get(full) ?? new Float32Array(0)]));
   const sameSize = stored.width === beauty.width && stored.height === beauty.height;
-  if (!sameSize) warnings.push(`the motion pass is ${stored.width} x ${stored.height}, the beauty ${beauty.width} x ${beauty.height}: vectors were scaled to the beauty`);
+  if (!sameSize)
+    warnings.push(
+      `the motion pass is ${stored.width} x ${stored.height}, the beauty ${beauty.width} x ${beauty.height}: vectors were scaled to the beauty`,
+    );
   return aboutFile(pass.file, async () => {
-    const beautyAlpha = beauty.hasAlpha && encoding.premultiplied ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, stored.width, stored.height, 'linear') : null;
+    const beautyAlpha =
+      beauty.hasAlpha && encoding.premultiplied
+        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, stored.width, stored.height, 'linear')
+        : null;
     const fps = headerRate(stored.loaded.file.parts[pass.part].attributes) ?? sources.fps;
     const field = decodeMotion({ planes, width: stored.width, height: stored.height, fps: sources.fps ?? fps, beautyAlpha }, encoding);
     return resizeMotionField(field, beauty.width, beauty.height);
@@ -128,11 +173,18 @@ export function headerRate(attributes: ReadonlyMap<string, Attribute>): number |
   return Array.isArray(value) && typeof value[0] === 'number' && typeof value[1] === 'number' && value[1] > 0 ? value[0] / value[1] : null;
 }
 
-async function loadData(pass: PassFile, preferred: readonly string[], beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
+async function loadData(
+  pass: PassFile,
+  preferred: readonly string[],
+  beauty: Picture,
+  reader: FileReader,
+  warnings: string[],
+): Promise<Float32Array> {
   const { file } = await reader.load(pass.file);
   const names = channelsInLayer(file, pass);
   const name = names.find((n) => preferred.includes(splitChannelName(n).channel)) ?? names[0];
   const { planes, width, height } = await reader.planes(pass, [name]);
-  if (width !== beauty.width || height !== beauty.height) warnings.push(`${name} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`);
+  if (width !== beauty.width || height !== beauty.height)
+    warnings.push(`${name} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`);
   return resizePlane(planes.get(name) ?? new Float32Array(0), width, height, beauty.width, beauty.height, 'nearest');
 }

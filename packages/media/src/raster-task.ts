@@ -24,15 +24,25 @@ export async function loadRaster(request: RasterRequest, host: NodeHost): Promis
   const { bytes, file } = await loadExr(pass.file);
   return aboutFile(pass.file, async () => {
     const image = decodeExrPart(bytes, file, pass.part, channelsInLayer(file, pass), host);
-    const width = widthOf(image.displayWindow), height = heightOf(image.displayWindow);
+    const width = widthOf(image.displayWindow),
+      height = heightOf(image.displayWindow);
     const planes = image.planes.map((plane) => thin(planeOnDisplay(image, plane), width, height, 1, every));
-    return packRaster({ width: Math.ceil(width / every), height: Math.ceil(height / every), format: 'planes32f', names: image.planes.map((p) => splitChannelName(p.name).channel) }, planes);
+    return packRaster(
+      {
+        width: Math.ceil(width / every),
+        height: Math.ceil(height / every),
+        format: 'planes32f',
+        names: image.planes.map((p) => splitChannelName(p.name).channel),
+      },
+      planes,
+    );
   });
 }
 
 function thin(src: Float32Array, width: number, height: number, channels: number, every: number): Float32Array {
   if (every === 1) return src;
-  const w = Math.ceil(width / every), h = Math.ceil(height / every);
+  const w = Math.ceil(width / every),
+    h = Math.ceil(height / every);
   const out = new Float32Array(w * h * channels);
   for (let y = 0; y < h; y++) {
     for (let x = 0; x < w; x++) {

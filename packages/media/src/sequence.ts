@@ -25,7 +25,8 @@ export function parsePattern(text: string): { pattern: FilePattern; layer: strin
   const cut = text.lastIndexOf('::');
   const filePart = cut < 0 ? text : text.slice(0, cut);
   const layer = cut < 0 ? null : text.slice(cut + 2);
-  const folder = path.dirname(filePart), name = path.basename(filePart);
+  const folder = path.dirname(filePart),
+    name = path.basename(filePart);
   const mark = /#+|%0?(\d*)d/.exec(name);
   if (mark === null) return { pattern: { folder, before: name, padding: null, after: '' }, layer };
   const padding = mark[0].startsWith('#') ? mark[0].length : Number(mark[1] || 1);
@@ -48,11 +49,16 @@ export function patternName(pattern: FilePattern): string {
 export async function scanSequence(pattern: FilePattern): Promise<Sequence> {
   const shown = path.join(pattern.folder, patternName(pattern));
   if (pattern.padding === null) {
-    const there = await stat(frameFile(pattern, null)).catch((error: unknown) => { throw new IvrexError('missingFile', reasonOf(error), shown); });
-    if (!there.isFile()) throw new IvrexError('missingFile', 'this is not a file; give one file, or a pattern such as name.####.exr', shown);
+    const there = await stat(frameFile(pattern, null)).catch((error: unknown) => {
+      throw new IvrexError('missingFile', reasonOf(error), shown);
+    });
+    if (!there.isFile())
+      throw new IvrexError('missingFile', 'this is not a file; give one file, or a pattern such as name.####.exr', shown);
     return { pattern, frames: [], missing: [] };
   }
-  const names = await readdir(pattern.folder).catch((error: unknown) => { throw new IvrexError('missingFile', reasonOf(error), pattern.folder); });
+  const names = await readdir(pattern.folder).catch((error: unknown) => {
+    throw new IvrexError('missingFile', reasonOf(error), pattern.folder);
+  });
   const frames: number[] = [];
   for (const name of names) {
     const frame = frameNumberIn(name, pattern);
@@ -64,9 +70,16 @@ export async function scanSequence(pattern: FilePattern): Promise<Sequence> {
 }
 
 function frameNumberIn(name: string, pattern: FilePattern): number | null {
-  if (pattern.padding === null || !name.startsWith(pattern.before) || !name.endsWith(pattern.after) || name.length <= pattern.before.length + pattern.after.length) return null;
+  if (
+    pattern.padding === null ||
+    !name.startsWith(pattern.before) ||
+    !name.endsWith(pattern.after) ||
+    name.length <= pattern.before.length + pattern.after.length
+  )
+    return null;
   const digits = /^(-?)(\d+)$/.exec(name.slice(pattern.before.length, name.length - pattern.after.length));
-  if (digits === null || digits[2].length < pattern.padding || (digits[2].length > pattern.padding && digits[2].startsWith('0'))) return null;
+  if (digits === null || digits[2].length < pattern.padding || (digits[2].length > pattern.padding && digits[2].startsWith('0')))
+    return null;
   return Number(digits[0]);
 }
 
@@ -82,7 +95,9 @@ export function gapsIn(frames: readonly number[]): number[] {
 
 /** All image sequences and lone images in one folder, by name. Files that are being written (".part") and hidden ones are left out. */
 export async function listSequences(folder: string, extensions: readonly string[] = ['.exr']): Promise<Sequence[]> {
-  const names = await readdir(folder).catch((error: unknown) => { throw new IvrexError('missingFile', reasonOf(error), folder); });
+  const names = await readdir(folder).catch((error: unknown) => {
+    throw new IvrexError('missingFile', reasonOf(error), folder);
+  });
   const groups = new Map<string, { pattern: FilePattern; frames: number[] }>();
   for (const name of names) {
     const extension = path.extname(name).toLowerCase();
@@ -90,14 +105,19 @@ export async function listSequences(folder: string, extensions: readonly string[
     const stem = name.slice(0, name.length - extension.length);
     // The last run of digits is the frame number, unless the whole name has none.
     const digits = /^(.*?)(\d+)$/.exec(stem);
-    const pattern: FilePattern = digits === null ? { folder, before: name, padding: null, after: '' } : { folder, before: digits[1], padding: digits[2].length, after: name.slice(stem.length) };
+    const pattern: FilePattern =
+      digits === null
+        ? { folder, before: name, padding: null, after: '' }
+        : { folder, before: digits[1], padding: digits[2].length, after: name.slice(stem.length) };
     const key = `${patternName(pattern)}`;
     const group = groups.get(key) ?? { pattern, frames: [] };
     if (digits !== null) group.frames.push(Number(digits[2]));
     groups.set(key, group);
   }
-  return [...groups.values()].sort((a, b) => (patternName(a.pattern) < patternName(b.pattern) ? -1 : 1)).map(({ pattern, frames }) => {
-    frames.sort((a, b) => a - b);
-    return { pattern, frames, missing: gapsIn(frames) };
-  });
+  return [...groups.values()]
+    .sort((a, b) => (patternName(a.pattern) < patternName(b.pattern) ? -1 : 1))
+    .map(({ pattern, frames }) => {
+      frames.sort((a, b) => a - b);
+      return { pattern, frames, missing: gapsIn(frames) };
+    });
 }

@@ -1,5 +1,16 @@
 import {
-  encodeExr, IvrexError, prepareBlur, renderRows, type ApplySettings, type Attribute, type BlurPlan, type Compression, type ErrorRecord, type PathChoice, type Plane, type Window,
+  encodeExr,
+  IvrexError,
+  prepareBlur,
+  renderRows,
+  type ApplySettings,
+  type Attribute,
+  type BlurPlan,
+  type Compression,
+  type ErrorRecord,
+  type PathChoice,
+  type Plane,
+  type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
 import { loadFramePasses, type FrameSources } from './frame-passes';
@@ -9,7 +20,14 @@ import { loadRaster, type RasterRequest } from './raster-task';
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
   | { readonly kind: 'prepare'; readonly sources: FrameSources; readonly path: PathChoice; readonly reachFrames: number }
-  | { readonly kind: 'rows'; readonly plan: BlurPlan; readonly settings: ApplySettings; readonly yFrom: number; readonly yTo: number; readonly out: Float32Array }
+  | {
+      readonly kind: 'rows';
+      readonly plan: BlurPlan;
+      readonly settings: ApplySettings;
+      readonly yFrom: number;
+      readonly yTo: number;
+      readonly out: Float32Array;
+    }
   | { readonly kind: 'save'; readonly picture: SavedPicture }
   | { readonly kind: 'raster'; readonly request: RasterRequest };
 
@@ -81,6 +99,10 @@ export async function savePicture(picture: SavedPicture, host: NodeHost): Promis
     for (let i = 0; i < data.length; i++) data[i] = rgba[i * 4 + channel];
     return { name, type: picture.type, data };
   });
-  const bytes = encodeExr({ displayWindow, dataWindow: displayWindow, planes }, { compression: picture.compression, attributes: picture.attributes }, host);
+  const bytes = encodeExr(
+    { displayWindow, dataWindow: displayWindow, planes },
+    { compression: picture.compression, attributes: picture.attributes },
+    host,
+  );
   await writeFileAtomic(picture.file, bytes);
 }

@@ -17,7 +17,11 @@ for (const folder of [...config.mediaFolders, config.deliveriesFolder]) await mk
 const database = openDatabase(config.databaseUrl, (error) => log.error({ err: error }, 'a database connection broke'));
 const ran = await migrate(database, config.migrationsFolder);
 if (ran.length > 0) log.info({ migrations: ran }, 'migrated');
-const pool = new BlurPool({ workerFile: fileURLToPath(new URL('./media-worker.mjs', import.meta.url)), kernelsWasm: config.kernelsWasm, threads: config.threads });
+const pool = new BlurPool({
+  workerFile: fileURLToPath(new URL('./media-worker.mjs', import.meta.url)),
+  kernelsWasm: config.kernelsWasm,
+  threads: config.threads,
+});
 const queue = await openDeliveryQueue(config.databaseUrl, log);
 const demo = new DemoJob(config);
 const services: Services = { database, pool, config, log, queue, work: demo, now: () => new Date() };

@@ -26,18 +26,30 @@ let database: Database, pool: BlurPool, services: Services, api: ReturnType<type
 
 beforeAll(async () => {
   const url = process.env.IVREX_TEST_DATABASE_URL;
-  if (url === undefined || !existsSync(HERON)) throw new Error('the test database or the demo frames are not there; run "npm test", which makes both');
+  if (url === undefined || !existsSync(HERON))
+    throw new Error('the test database or the demo frames are not there; run "npm test", which makes both');
   const config = readConfig({ IVREX_DATABASE_URL: url, IVREX_ROOT: ROOT, IVREX_DATA: data, IVREX_THREADS: '2', IVREX_LOG: 'silent' });
   database = openDatabase(url, () => undefined);
   await database.query('DROP SCHEMA public CASCADE; CREATE SCHEMA public');
   await migrate(database, config.migrationsFolder);
-  pool = new BlurPool({ workerFile: path.join(ROOT, 'packages/server/dist/media-worker.mjs'), kernelsWasm: config.kernelsWasm, threads: 2 });
+  pool = new BlurPool({
+    workerFile: path.join(ROOT, 'packages/server/dist/media-worker.mjs'),
+    kernelsWasm: config.kernelsWasm,
+    threads: 2,
+  });
   const log = pino({ level: 'silent' });
-  const queue = { send: (id: string, frames: readonly number[]) => { sent.push({ id, frames }); return Promise.resolve(); }, abort: () => undefined };
+  const queue = {
+    send: (id: string, frames: readonly number[]) => {
+      sent.push({ id, frames });
+      return Promise.resolve();
+    },
+    abort: () => undefined,
+  };
   services = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] } };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });
-  for (const frame of [1010, 1011, 1012, 1014]) copyFileSync(path.join(HERON, `TC_010_heron.${frame}.exr`), path.join(shotFolder, `heron.${frame}.exr`));
+  for (const frame of [1010, 1011, 1012, 1014])
+    copyFileSync(path.join(HERON, `TC_010_heron.${frame}.exr`), path.join(shotFolder, `heron.${frame}.exr`));
   truncateSync(path.join(shotFolder, 'heron.1012.exr'), 90000);
   writeFileSync(path.join(shotFolder, 'notes.exr'), 'low tide at six');
   copyFileSync(path.join(ROOT, 'packages/core/test/fixtures/layers-zips.exr'), path.join(shotFolder, 'small.exr'));
@@ -54,7 +66,10 @@ const shotId = () => detail.shot.id;
 const get = async (): Promise<ShotDetail> => (await api.get(`/api/shots/${shotId()}`).expect(200)).body as ShotDetail;
 
 test('migrations run once, also when two processes start together', async () => {
-  const again = await Promise.all([migrate(database, services.config.migrationsFolder), migrate(database, services.config.migrationsFolder)]);
+  const again = await Promise.all([
+    migrate(database, services.config.migrationsFolder),
+    migrate(database, services.config.migrationsFolder),
+  ]);
   expect(again).toEqual([[], []]);
 });
 
@@ -62,7 +77,12 @@ test('a folder becomes a shot whose passes have roles, and whose faults are sent
   const made = await api.post('/api/shots').send({ folder: shotFolder }).expect(201);
   detail = (await api.get(`/api/shots/${(made.body as { id: ShotId }).id}`).expect(200)).body as ShotDetail;
   expect(detail.shot).toMatchObject({ name: 'heron', firstFrame: 1010, lastFrame: 1014, width: 960, height: 540, fps: 24 });
-  expect(detail.passes.filter((p) => p.file.startsWith('heron')).map((p) => [p.name, p.guess.role])).toEqual([['heron', 'beauty'], ['depth', 'depth'], ['id', 'ids'], ['motion', 'motion']]);
+  expect(detail.passes.filter((p) => p.file.startsWith('heron')).map((p) => [p.name, p.guess.role])).toEqual([
+    ['heron', 'beauty'],
+    ['depth', 'depth'],
+    ['id', 'ids'],
+    ['motion', 'motion'],
+  ]);
   const text = detail.findings.map((f) => f.message).join('\n');
   expect(text).toMatch(/frame 1012: the picture is incomplete/);
   expect(text).toMatch(/heron\.####\.exr: frame 1013 is missing; the others can be used/);
@@ -77,14 +97,23 @@ test('the same folder again is the same shot, and what was decided stays', async
   expect((await get()).state).toEqual(before.state);
 });
 
-test.each([['/etc', 403, 'forbidden'], ['/nowhere/at/all', 404, 'missingFile']])('the folder %s is refused with %i', async (folder, status, code) => {
+test.each([
+  ['/etc', 403, 'forbidden'],
+  ['/nowhere/at/all', 404, 'missingFile'],
+])('the folder %s is refused with %i', async (folder, status, code) => {
   const reply = await api.post('/api/shots').send({ folder }).expect(status);
-  expect((reply.body as { error: { code: string; requestId: string } }).error).toMatchObject({ code, requestId: expect.any(String) as string });
+  expect((reply.body as { error: { code: string; requestId: string } }).error).toMatchObject({
+    code,
+    requestId: expect.any(String) as string,
+  });
 });
 
 test('a link out of the media folders is not followed', async () => {
   symlinkSync('/etc', path.join(data, 'media/escape'));
-  await api.post('/api/shots').send({ folder: path.join(data, 'media/escape') }).expect(403);
+  await api
+    .post('/api/shots')
+    .send({ folder: path.join(data, 'media/escape') })
+    .expect(403);
 });
 
 test('pixels arrive as stored, and are not sent twice', async () => {
@@ -99,19 +128,31 @@ test('pixels arrive as stored, and are not sent twice', async () => {
 
 test('a missing and a truncated frame are sentences', async () => {
   const beauty = detail.passes.find((p) => p.name === 'heron')?.id;
-  expect((await api.get(`/api/passes/${beauty}/frames/1013?form=picture`).expect(404)).body).toMatchObject({ error: { code: 'missingFrame', message: 'frame 1013 is missing' } });
-  expect((await api.get(`/api/passes/${beauty}/frames/1012?form=picture`).expect(422)).body).toMatchObject({ error: { code: 'truncated' } });
+  expect((await api.get(`/api/passes/${beauty}/frames/1013?form=picture`).expect(404)).body).toMatchObject({
+    error: { code: 'missingFrame', message: 'frame 1013 is missing' },
+  });
+  expect((await api.get(`/api/passes/${beauty}/frames/1012?form=picture`).expect(422)).body).toMatchObject({
+    error: { code: 'truncated' },
+  });
   await api.get(`/api/passes/${beauty}/frames/x?form=picture`).expect(400);
 });
 
 test('changes are kept as states; undo and redo walk through them; an old base is a conflict', async () => {
   detail = await get();
-  const change = (angle: number, basedOn: number) => api.put(`/api/shots/${shotId()}/settings`).send({ label: `Shutter ${angle}`, basedOn, settings: { ...detail.settings, shutter: { opens: 0, closes: angle / 360, strength: 1 } } });
+  const change = (angle: number, basedOn: number) =>
+    api.put(`/api/shots/${shotId()}/settings`).send({
+      label: `Shutter ${angle}`,
+      basedOn,
+      settings: { ...detail.settings, shutter: { opens: 0, closes: angle / 360, strength: 1 } },
+    });
   await change(90, 1).expect(200);
   await change(270, 2).expect(200);
   expect((await change(45, 2).expect(409)).body).toMatchObject({ error: { code: 'conflict' } });
   const undone = (await api.post(`/api/shots/${shotId()}/undo`).send({}).expect(200)).body as ShotDetail;
-  expect([undone.settings.shutter.closes, undone.state]).toEqual([0.25, { sequence: 2, label: 'Shutter 90', undo: 'Shutter 90', redo: 'Shutter 270' }]);
+  expect([undone.settings.shutter.closes, undone.state]).toEqual([
+    0.25,
+    { sequence: 2, label: 'Shutter 90', undo: 'Shutter 90', redo: 'Shutter 270' },
+  ]);
   const redone = (await api.post(`/api/shots/${shotId()}/redo`).send({}).expect(200)).body as ShotDetail;
   expect(redone.settings.shutter.closes).toBe(0.75);
   for (let i = 0; i < 5; i++) await api.post(`/api/shots/${shotId()}/undo`).send({}).expect(200);
@@ -121,7 +162,9 @@ test('changes are kept as states; undo and redo walk through them; an old base i
 test('settings that make no sense never reach the database', async () => {
   detail = await get();
   const bad = (settings: unknown) => api.put(`/api/shots/${shotId()}/settings`).send({ label: 'x', basedOn: 1, settings }).expect(400);
-  expect((await bad({ ...detail.settings, shutter: { opens: 0.5, closes: 0, strength: 1 } })).body).toMatchObject({ error: { message: 'settings.shutter.closes: the shutter must not close before it opens' } });
+  expect((await bad({ ...detail.settings, shutter: { opens: 0.5, closes: 0, strength: 1 } })).body).toMatchObject({
+    error: { message: 'settings.shutter.closes: the shutter must not close before it opens' },
+  });
   await bad({ ...detail.settings, extra: 1 });
   await api.put(`/api/shots/${shotId()}/settings`).set('Content-Type', 'application/json').send('{ no').expect(400);
 });
@@ -129,7 +172,10 @@ test('settings that make no sense never reach the database', async () => {
 test('a reading kept under a known name is its next version', async () => {
   const encoding = proposeEncoding(detail.passes.find((p) => p.name === 'motion')?.channels ?? [])?.encoding;
   await api.post('/api/encodings').send({ name: 'Marsh', document: encoding }).expect(201);
-  const list = (await api.post('/api/encodings').send({ name: 'Marsh', document: encoding }).expect(201)).body as { name: string; version: number }[];
+  const list = (await api.post('/api/encodings').send({ name: 'Marsh', document: encoding }).expect(201)).body as {
+    name: string;
+    version: number;
+  }[];
   expect(list.map((e) => [e.name, e.version])).toEqual([['Marsh', 2]]);
 });
 
@@ -140,9 +186,11 @@ describe('deliveries', () => {
   const states = async () => (await listDeliveries(database, { id }))[0].frames.map((f) => f.state).join(' ');
 
   test('need an agreed reading first', async () => {
-    expect((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(422)).body).toMatchObject({ error: { message: 'say how the motion is stored in step Motion first' } });
+    expect((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(422)).body).toMatchObject({
+      error: { message: 'say how the motion is stored in step Motion first' },
+    });
   });
-  test('write every frame that can be read, name the one that can\'t, and leave no half file', async () => {
+  test("write every frame that can be read, name the one that can't, and leave no half file", async () => {
     detail = await get();
     const encoding = proposeEncoding(detail.passes.find((p) => p.name === 'motion')?.channels ?? [])?.encoding ?? null;
     const settings = { ...detail.settings, elements: [{ ...detail.settings.elements[0], encoding }] };
@@ -151,14 +199,19 @@ describe('deliveries', () => {
     expect(sent.at(-1)).toEqual({ id, frames: [1010, 1011, 1012, 1014] });
     for (const frame of [1010, 1011, 1012, 1014]) await renderDeliveryFrame(services, id, frame, new AbortController().signal);
     expect(await states()).toBe('done done failed done');
-    const [reply] = (await api.get(`/api/shots/${shotId()}/deliveries`).expect(200)).body as { state: string; frames: { error: string | null }[] }[];
+    const [reply] = (await api.get(`/api/shots/${shotId()}/deliveries`).expect(200)).body as {
+      state: string;
+      frames: { error: string | null }[];
+    }[];
     expect(reply.state).toBe('failed');
     expect(reply.frames[2].error).toMatch(/heron\.1012\.exr: the picture is incomplete/);
     expect(readdirSync(folder()).sort()).toEqual(['blurred.1010.exr', 'blurred.1011.exr', 'blurred.1014.exr']);
   });
   test('a frame is taken once, however many ask for it', async () => {
     await api.post(`/api/deliveries/${id}/resume`).send({}).expect(200);
-    expect(await Promise.all([claimFrame(database, id, 1012), claimFrame(database, id, 1012), claimFrame(database, id, 1010)])).toEqual(expect.arrayContaining([false]));
+    expect(await Promise.all([claimFrame(database, id, 1012), claimFrame(database, id, 1012), claimFrame(database, id, 1010)])).toEqual(
+      expect.arrayContaining([false]),
+    );
     expect(await states()).toBe('done done running done');
   });
   test('what a process that died had under way waits again after the next start', async () => {
@@ -172,11 +225,25 @@ describe('deliveries', () => {
     expect((await listDeliveries(database, { id }))[0].state).toBe('done');
   });
   test('a cancelled delivery renders nothing more', async () => {
-    const next = ((await api.post(`/api/shots/${shotId()}/deliveries`).send({ ...options, name: 'second' }).expect(201)).body as { id: DeliveryId }).id;
+    const next = (
+      (
+        await api
+          .post(`/api/shots/${shotId()}/deliveries`)
+          .send({ ...options, name: 'second' })
+          .expect(201)
+      ).body as { id: DeliveryId }
+    ).id;
     expect((await api.post(`/api/deliveries/${next}/cancel`).send({}).expect(200)).body).toMatchObject({ state: 'cancelled' });
     await renderDeliveryFrame(services, next, 1010, new AbortController().signal);
     expect(existsSync(path.join(data, 'deliveries/heron/second'))).toBe(false);
-    const third = ((await api.post(`/api/shots/${shotId()}/deliveries`).send({ ...options, name: 'third' }).expect(201)).body as { id: DeliveryId }).id;
+    const third = (
+      (
+        await api
+          .post(`/api/shots/${shotId()}/deliveries`)
+          .send({ ...options, name: 'third' })
+          .expect(201)
+      ).body as { id: DeliveryId }
+    ).id;
     const stop = new AbortController();
     const render = renderDeliveryFrame(services, third, 1010, stop.signal);
     stop.abort();
@@ -203,7 +270,9 @@ describe('what a browser elsewhere may not do', () => {
 });
 
 test('settings of the process are checked by name', () => {
-  expect(() => readConfig({ IVREX_DATABASE_URL: 'postgresql://x', IVREX_ROOT: '/r', IVREX_DATA: '/d', IVREX_THREADS: '2', IVREX_HOST: '0.0.0.0' })).toThrow('IVREX_HOST');
+  expect(() =>
+    readConfig({ IVREX_DATABASE_URL: 'postgresql://x', IVREX_ROOT: '/r', IVREX_DATA: '/d', IVREX_THREADS: '2', IVREX_HOST: '0.0.0.0' }),
+  ).toThrow('IVREX_HOST');
   expect(() => readConfig({})).toThrow('IVREX_DATABASE_URL');
 });
 

@@ -6,7 +6,8 @@ import { requestJson } from './request';
 
 export function useDeliveries(shotId: string) {
   return useQuery({
-    queryKey: ['deliveries', shotId], queryFn: () => requestJson(z.array(deliverySchema), `/shots/${shotId}/deliveries`),
+    queryKey: ['deliveries', shotId],
+    queryFn: () => requestJson(z.array(deliverySchema), `/shots/${shotId}/deliveries`),
     refetchInterval: (query) => (query.state.data?.some((d) => d.state === 'running') ? 700 : 5000),
   });
 }
@@ -22,7 +23,8 @@ export function useOrderDelivery(shotId: string) {
 export function useDeliveryAction(shotId: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ id, action }: { id: string; action: 'cancel' | 'resume' }) => requestJson(deliverySchema, `/deliveries/${id}/${action}`, 'POST', {}),
+    mutationFn: ({ id, action }: { id: string; action: 'cancel' | 'resume' }) =>
+      requestJson(deliverySchema, `/deliveries/${id}/${action}`, 'POST', {}),
     onSettled: () => client.invalidateQueries({ queryKey: ['deliveries', shotId] }),
   });
 }

@@ -22,14 +22,18 @@ export function loadRaster(passId: string, frame: number, form: RasterForm, ever
     kept.set(key, known);
     return known.promise;
   }
-  const entry = { bytes: 0, ready: false, promise: requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}`).then((buffer) => {
-    entry.bytes = buffer.byteLength;
-    entry.ready = true;
-    total += buffer.byteLength;
-    trim();
-    for (const listener of listeners) listener();
-    return unpackRaster(buffer);
-  }) };
+  const entry = {
+    bytes: 0,
+    ready: false,
+    promise: requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}`).then((buffer) => {
+      entry.bytes = buffer.byteLength;
+      entry.ready = true;
+      total += buffer.byteLength;
+      trim();
+      for (const listener of listeners) listener();
+      return unpackRaster(buffer);
+    }),
+  };
   kept.set(key, entry);
   entry.promise.catch(() => kept.delete(key));
   return entry.promise;

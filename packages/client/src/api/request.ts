@@ -3,7 +3,12 @@ import type { z } from 'zod';
 
 /** What the server said, in its own sentence. Status 0: it could not be reached. */
 export class ApiError extends Error {
-  constructor(readonly status: number, readonly code: string, message: string, readonly file: string | null = null) {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly file: string | null = null,
+  ) {
     super(message);
   }
 }
@@ -25,8 +30,16 @@ async function send(path: string, init: RequestInit): Promise<Response> {
 }
 
 /** JSON in, JSON out, checked against its schema. */
-export async function requestJson<S extends z.ZodType>(schema: S, path: string, method: 'GET' | 'POST' | 'PUT' = 'GET', body?: unknown): Promise<z.infer<S>> {
-  const response = await send(path, body === undefined ? { method } : { method, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) });
+export async function requestJson<S extends z.ZodType>(
+  schema: S,
+  path: string,
+  method: 'GET' | 'POST' | 'PUT' = 'GET',
+  body?: unknown,
+): Promise<z.infer<S>> {
+  const response = await send(
+    path,
+    body === undefined ? { method } : { method, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) },
+  );
   return schema.parse(await response.json());
 }
 
@@ -38,6 +51,9 @@ export async function requestBytes(path: string, signal?: AbortSignal): Promise<
 export function sentenceOf(error: unknown): string {
   if (!(error instanceof Error)) return String(error);
   // A file's name is written as it is; a bare message starts like a sentence.
-  const whole = error instanceof ApiError && error.file !== null ? `${error.file.split('/').pop()}: ${error.message}` : error.message.charAt(0).toUpperCase() + error.message.slice(1);
+  const whole =
+    error instanceof ApiError && error.file !== null
+      ? `${error.file.split('/').pop()}: ${error.message}`
+      : error.message.charAt(0).toUpperCase() + error.message.slice(1);
   return /[.!?]$/.test(whole) ? whole : `${whole}.`;
 }

@@ -1,4 +1,12 @@
-import { mediaFolderSchema, shotDetailSchema, shotIdSchema, shotSummarySchema, workSchema, type ShotDetail, type ShotSettings } from '@ivrex/contract';
+import {
+  mediaFolderSchema,
+  shotDetailSchema,
+  shotIdSchema,
+  shotSummarySchema,
+  workSchema,
+  type ShotDetail,
+  type ShotSettings,
+} from '@ivrex/contract';
 import { useMutation, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { App } from 'antd';
 import { z } from 'zod';
@@ -14,7 +22,11 @@ export function useMediaFolders(enabled: boolean) {
 
 /** Background work; asked often while some is running. */
 export function useWork() {
-  return useQuery({ queryKey: ['work'], queryFn: () => requestJson(z.array(workSchema), '/work'), refetchInterval: (query) => (query.state.data?.some((w) => w.state === 'running') === false ? 10000 : 1000) });
+  return useQuery({
+    queryKey: ['work'],
+    queryFn: () => requestJson(z.array(workSchema), '/work'),
+    refetchInterval: (query) => (query.state.data?.some((w) => w.state === 'running') === false ? 10000 : 1000),
+  });
 }
 
 export function useShot(shotId: string) {
@@ -43,7 +55,11 @@ export function useChangeSettings(shotId: string) {
     mutationFn: ({ change, label }: { change: (settings: ShotSettings) => ShotSettings; label: string }) => {
       const detail = client.getQueryData<ShotDetail>(['shot', shotId]);
       if (detail === undefined) throw new ApiError(0, 'notFound', 'The shot is not loaded yet.');
-      return requestJson(shotDetailSchema, `/shots/${shotId}/settings`, 'PUT', { settings: change(detail.settings), label, basedOn: detail.state.sequence });
+      return requestJson(shotDetailSchema, `/shots/${shotId}/settings`, 'PUT', {
+        settings: change(detail.settings),
+        label,
+        basedOn: detail.state.sequence,
+      });
     },
     onSuccess: (detail) => keep(client, detail),
     onError: (error) => {

@@ -23,11 +23,14 @@ const queryClient = new QueryClient({
 const router = createBrowserRouter([
   { path: '/', element: <ShotsPage /> },
   {
-    path: '/shots/:shotId', element: <ShotPage />,
+    path: '/shots/:shotId',
+    element: <ShotPage />,
     children: [
       { index: true, element: <Navigate to="passes" replace /> },
-      { path: 'passes', element: <PassesPanel /> }, { path: 'motion', element: <MotionPanel /> },
-      { path: 'shutter', element: <ShutterPanel /> }, { path: 'deliver', element: <DeliverPanel /> },
+      { path: 'passes', element: <PassesPanel /> },
+      { path: 'motion', element: <MotionPanel /> },
+      { path: 'shutter', element: <ShutterPanel /> },
+      { path: 'deliver', element: <DeliverPanel /> },
     ],
   },
   { path: '*', element: <LostPage /> },
@@ -35,11 +38,15 @@ const router = createBrowserRouter([
 
 export function App() {
   const appearance = useAppearance((s) => s.appearance);
-  useEffect(() => { document.documentElement.dataset.appearance = appearance; }, [appearance]);
+  useEffect(() => {
+    document.documentElement.dataset.appearance = appearance;
+  }, [appearance]);
   return (
     <ConfigProvider theme={themeFor(appearance)}>
       <AntApp component={false}>
-        <QueryClientProvider client={queryClient}><RouterProvider router={router} useTransitions={false} /></QueryClientProvider>
+        <QueryClientProvider client={queryClient}>
+          <RouterProvider router={router} useTransitions={false} />
+        </QueryClientProvider>
       </AntApp>
     </ConfigProvider>
   );

@@ -21,7 +21,9 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
   const start = useRef<{ x: number; value: number } | null>(null);
   const latest = useRef(value);
   const limit = (v: number) => Number(Math.min(max, Math.max(min, v)).toFixed(digits));
-  useEffect(() => { latest.current = shown ?? value; });
+  useEffect(() => {
+    latest.current = shown ?? value;
+  });
   const live = (v: number) => {
     const limited = limit(v);
     latest.current = limited;
@@ -40,14 +42,43 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
     live(latest.current + by);
   };
   const drag = (event: PointerEvent<HTMLSpanElement>) => {
-    if (start.current !== null) live(start.current.value + Math.round((event.clientX - start.current.x) / 3) * step * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1));
+    if (start.current !== null)
+      live(start.current.value + Math.round((event.clientX - start.current.x) / 3) * step * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1));
   };
   return (
     <div className="field">
-      <span className="label" style={{ cursor: 'ew-resize', touchAction: 'none', userSelect: 'none' }} title="Drag to change"
-        onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); start.current = { x: e.clientX, value }; }} onPointerMove={drag} onPointerUp={() => { start.current = null; commit(); }}>{label}</span>
-      <InputNumber size="small" aria-label={label} value={shown ?? Number(value.toFixed(digits))} keyboard={false} controls={false} min={min} max={max} {...(unit === undefined ? {} : { suffix: unit })} style={{ width: '100%' }}
-        onChange={(v) => { if (typeof v === 'number') live(v); }} onKeyDown={nudge} onBlur={commit} />
+      <span
+        className="label"
+        style={{ cursor: 'ew-resize', touchAction: 'none', userSelect: 'none' }}
+        title="Drag to change"
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          start.current = { x: e.clientX, value };
+        }}
+        onPointerMove={drag}
+        onPointerUp={() => {
+          start.current = null;
+          commit();
+        }}
+      >
+        {label}
+      </span>
+      <InputNumber
+        size="small"
+        aria-label={label}
+        value={shown ?? Number(value.toFixed(digits))}
+        keyboard={false}
+        controls={false}
+        min={min}
+        max={max}
+        {...(unit === undefined ? {} : { suffix: unit })}
+        style={{ width: '100%' }}
+        onChange={(v) => {
+          if (typeof v === 'number') live(v);
+        }}
+        onKeyDown={nudge}
+        onBlur={commit}
+      />
     </div>
   );
 }

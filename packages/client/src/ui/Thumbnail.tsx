@@ -20,7 +20,8 @@ export function Thumbnail({ passId, role, frame, width }: Props) {
   const state = useRaster(passId, frame, isDataRole(role) ? 'planes' : 'picture', every);
   const raster = rasterOf(state);
   useEffect(() => {
-    const element = canvas.current, context = element?.getContext('2d');
+    const element = canvas.current,
+      context = element?.getContext('2d');
     if (!element || !context || raster === null) return;
     const { width: w, height: h } = raster.header;
     Object.assign(element, { width: w, height: h });
@@ -32,13 +33,20 @@ export function Thumbnail({ passId, role, frame, width }: Props) {
       const halves = raster.planes[0];
       for (let i = 0; i < w * h; i++) {
         const clear = 1 - Math.min(1, halfToNumber(halves[i * 4 + 3]));
-        for (let c = 0; c < 3; c++) image.data[i * 4 + c] = 255 * linearToSrgb(Math.min(1, Math.max(0, halfToNumber(halves[i * 4 + c]) + clear * 0.03)));
+        for (let c = 0; c < 3; c++)
+          image.data[i * 4 + c] = 255 * linearToSrgb(Math.min(1, Math.max(0, halfToNumber(halves[i * 4 + c]) + clear * 0.03)));
         image.data[i * 4 + 3] = 255;
       }
     }
     context.putImageData(image, 0, 0);
+    element.dataset.drawn = 'yes';
   }, [raster, role]);
-  if (state.status === 'failed') return <span className="quiet" style={{ placeSelf: 'center', padding: 8 }}>{state.message}</span>;
+  if (state.status === 'failed')
+    return (
+      <span className="quiet" style={{ placeSelf: 'center', padding: 8 }}>
+        {state.message}
+      </span>
+    );
   return <canvas ref={canvas} aria-hidden />;
 }
 

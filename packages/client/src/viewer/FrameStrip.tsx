@@ -5,45 +5,103 @@ import { useEffect, useReducer, useRef, type PointerEvent } from 'react';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
 import { useView } from './view-store';
 
-const HEIGHT = 94, TOP = 16, BASE = 78;
+const HEIGHT = 94,
+  TOP = 16,
+  BASE = 78;
 
 /** The frames as a chart: bars for the longest vector, red where a frame is missing, a line under what is in memory. */
 export function FrameStrip({ detail }: { detail: ShotDetail }) {
   const { firstFrame, lastFrame, fps } = detail.shot;
-  const frame = useView((s) => s.frame), playing = useView((s) => s.playing), peaks = useView((s) => s.peaks), set = useView((s) => s.set);
+  const frame = useView((s) => s.frame),
+    playing = useView((s) => s.playing),
+    peaks = useView((s) => s.peaks),
+    set = useView((s) => s.set);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => onRasterReady(redraw), []);
   const svg = useRef<SVGSVGElement>(null);
   const count = lastFrame - firstFrame + 1;
   const beauty = detail.passes.find((p) => p.id === detail.settings.elements[0].beauty);
-  const missing = new Set(beauty?.missing ?? []), broken = new Set(detail.findings.flatMap((f) => (f.severity === 'error' && f.frame !== null && f.sequenceId === beauty?.sequenceId ? [f.frame] : [])));
+  const missing = new Set(beauty?.missing ?? []),
+    broken = new Set(
+      detail.findings.flatMap((f) => (f.severity === 'error' && f.frame !== null && f.sequenceId === beauty?.sequenceId ? [f.frame] : [])),
+    );
   const top = Math.max(1e-6, ...peaks.values());
   const scrub = (event: PointerEvent<SVGSVGElement>) => {
     if (event.type === 'pointermove' && event.buttons === 0) return;
     const box = svg.current?.getBoundingClientRect();
-    if (box) set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, firstFrame + Math.floor(((event.clientX - box.left) / box.width) * count))) });
+    if (box)
+      set({
+        playing: false,
+        frame: Math.min(lastFrame, Math.max(firstFrame, firstFrame + Math.floor(((event.clientX - box.left) / box.width) * count))),
+      });
   };
   const step = (by: number) => set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, frame + by)) });
   const every = Math.ceil(count / 26);
   return (
     <div className="strip">
       <div className="transport">
-        <div className="frame-number" data-testid="frame-number">{frame}</div>
-        <div className="row" style={{ gap: 3, flexWrap: 'nowrap' }}>
-          <Tooltip title="Frame before (Left)"><Button size="small" aria-label="Frame before" icon={<StepBackwardOutlined />} onClick={() => step(-1)} /></Tooltip>
-          <Tooltip title="Play (Space)"><Button size="small" aria-label={playing ? 'Pause' : 'Play'} icon={playing ? <PauseOutlined /> : <CaretRightOutlined />} onClick={() => set({ playing: !playing })} /></Tooltip>
-          <Tooltip title="Next frame (Right)"><Button size="small" aria-label="Next frame" icon={<StepForwardOutlined />} onClick={() => step(1)} /></Tooltip>
+        <div className="frame-number" data-testid="frame-number">
+          {frame}
         </div>
-        <div className="quiet">{fps === null ? '24 fps (not known)' : `${fps} fps`}{peaks.size > 0 && <><br />top bar {top.toFixed(1)} px</>}</div>
+        <div className="row" style={{ gap: 3, flexWrap: 'nowrap' }}>
+          <Tooltip title="Frame before (Left)">
+            <Button size="small" aria-label="Frame before" icon={<StepBackwardOutlined />} onClick={() => step(-1)} />
+          </Tooltip>
+          <Tooltip title="Play (Space)">
+            <Button
+              size="small"
+              aria-label={playing ? 'Pause' : 'Play'}
+              icon={playing ? <PauseOutlined /> : <CaretRightOutlined />}
+              onClick={() => set({ playing: !playing })}
+            />
+          </Tooltip>
+          <Tooltip title="Next frame (Right)">
+            <Button size="small" aria-label="Next frame" icon={<StepForwardOutlined />} onClick={() => step(1)} />
+          </Tooltip>
+        </div>
+        <div className="quiet">
+          {fps === null ? '24 fps (not known)' : `${fps} fps`}
+          {peaks.size > 0 && (
+            <>
+              <br />
+              top bar {top.toFixed(1)} px
+            </>
+          )}
+        </div>
       </div>
-      <svg ref={svg} viewBox={`0 0 ${count * 10} ${HEIGHT}`} preserveAspectRatio="none" onPointerDown={scrub} onPointerMove={scrub} role="slider" aria-label="Frame" aria-valuemin={firstFrame} aria-valuemax={lastFrame} aria-valuenow={frame} tabIndex={0}>
+      <svg
+        ref={svg}
+        viewBox={`0 0 ${count * 10} ${HEIGHT}`}
+        preserveAspectRatio="none"
+        onPointerDown={scrub}
+        onPointerMove={scrub}
+        role="slider"
+        aria-label="Frame"
+        aria-valuemin={firstFrame}
+        aria-valuemax={lastFrame}
+        aria-valuenow={frame}
+        tabIndex={0}
+      >
         {Array.from({ length: count }, (_, i) => {
-          const f = firstFrame + i, peak = peaks.get(f), gone = missing.has(f) || broken.has(f), h = peak === undefined ? 0 : (peak / top) * (BASE - TOP);
+          const f = firstFrame + i,
+            peak = peaks.get(f),
+            gone = missing.has(f) || broken.has(f),
+            h = peak === undefined ? 0 : (peak / top) * (BASE - TOP);
           return (
             <g key={f}>
               {f === frame && <rect x={i * 10} y={0} width={10} height={HEIGHT} fill="var(--accent)" opacity={0.28} />}
-              {gone ? <rect x={i * 10 + 1} y={TOP} width={8} height={BASE - TOP} fill="var(--bad)" opacity={0.75} /> : <rect x={i * 10 + 1.5} y={BASE - h} width={7} height={h} fill="var(--text)" opacity={0.55} />}
-              <rect x={i * 10 + 0.5} y={BASE + 1} width={9} height={2} fill={beauty && isRasterReady(beauty.id, f, 'picture') ? 'var(--good)' : 'var(--line)'} />
+              {gone ? (
+                <rect x={i * 10 + 1} y={TOP} width={8} height={BASE - TOP} fill="var(--bad)" opacity={0.75} />
+              ) : (
+                <rect x={i * 10 + 1.5} y={BASE - h} width={7} height={h} fill="var(--text)" opacity={0.55} />
+              )}
+              <rect
+                x={i * 10 + 0.5}
+                y={BASE + 1}
+                width={9}
+                height={2}
+                fill={beauty && isRasterReady(beauty.id, f, 'picture') ? 'var(--good)' : 'var(--line)'}
+              />
               {i % every === 0 && <Tick x={i * 10 + 5} text={String(f)} count={count} />}
             </g>
           );
@@ -57,5 +115,16 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
 /** Text inside a stretched drawing would be stretched too: it is set back by the inverse. */
 function Tick({ x, text, count }: { x: number; text: string; count: number }) {
   const width = typeof window === 'undefined' ? 1000 : Math.max(300, window.innerWidth - 520);
-  return <text x={0} y={0} transform={`translate(${x} ${HEIGHT - 3}) scale(${(count * 10) / width} 1)`} textAnchor="middle" fontSize={10} fill="var(--quiet)">{text}</text>;
+  return (
+    <text
+      x={0}
+      y={0}
+      transform={`translate(${x} ${HEIGHT - 3}) scale(${(count * 10) / width} 1)`}
+      textAnchor="middle"
+      fontSize={10}
+      fill="var(--quiet)"
+    >
+      {text}
+    </text>
+  );
 }

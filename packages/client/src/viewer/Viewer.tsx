@@ -1,4 +1,4 @@
-import type { PassId, ShotDetail } from '@ivrex/contract';
+import type { ShotDetail } from '@ivrex/contract';
 import { useRef, type PointerEvent } from 'react';
 import { DirectionLegend } from './DirectionLegend';
 import { onPicture, zoomAt } from './placement';
@@ -20,32 +20,59 @@ export function Viewer({ detail }: { detail: ShotDetail }) {
   };
   const down = (event: PointerEvent<HTMLDivElement>) => {
     event.currentTarget.setPointerCapture(event.pointerId);
-    const at = pointAt(event), { look, wipe } = useView.getState();
+    const at = pointAt(event),
+      { look, wipe } = useView.getState();
     const edge = scene.placement.x + wipe * scene.width * scene.placement.zoom;
     grabbed.current = look === 'wipe' && Math.abs(at.x - edge) < GRAB_PX * scene.ratio ? 'wipe' : 'pan';
   };
   const move = (event: PointerEvent<HTMLDivElement>) => {
-    const at = pointAt(event), p = onPicture(scene.placement, at);
+    const at = pointAt(event),
+      p = onPicture(scene.placement, at);
     const inside = p.x >= 0 && p.y >= 0 && p.x < scene.width && p.y < scene.height;
     set({ pointer: inside ? { x: Math.floor(p.x), y: Math.floor(p.y) } : null });
     if (grabbed.current === 'wipe') set({ wipe: Math.min(1, Math.max(0, p.x / scene.width)) });
-    else if (grabbed.current === 'pan') set({ placement: { ...scene.placement, x: scene.placement.x + event.movementX * scene.ratio, y: scene.placement.y + event.movementY * scene.ratio } });
+    else if (grabbed.current === 'pan')
+      set({
+        placement: {
+          ...scene.placement,
+          x: scene.placement.x + event.movementX * scene.ratio,
+          y: scene.placement.y + event.movementY * scene.ratio,
+        },
+      });
   };
   return (
-    <div className="picture" data-testid="picture" role="img" aria-label={`Frame ${scene.frame} of ${detail.shot.name}`} onPointerDown={down} onPointerMove={move}
-      onPointerUp={() => { grabbed.current = null; }} onPointerLeave={() => set({ pointer: null })}
-      onWheel={(event) => set({ placement: zoomAt(scene.placement, pointAt(event), Math.exp(-event.deltaY / 320)) })}>
+    <div
+      className="picture"
+      data-testid="picture"
+      role="img"
+      aria-label={`Frame ${scene.frame} of ${detail.shot.name}`}
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={() => {
+        grabbed.current = null;
+      }}
+      onPointerLeave={() => set({ pointer: null })}
+      onWheel={(event) => set({ placement: zoomAt(scene.placement, pointAt(event), Math.exp(-event.deltaY / 320)) })}
+    >
       <canvas ref={canvas} data-testid="picture-canvas" />
       <canvas ref={overlay} />
       <ViewerNote note={scene.note} neutral={neutral} />
-      <Probes detail={detail} motionPass={detail.settings.elements[0].motion as PassId | null} beauty={scene.beauty} />
+      <Probes motionPass={detail.settings.elements[0].motion} beauty={scene.beauty} />
       {scene.showsDirections && <DirectionLegend peak={scene.peak} />}
-      {scene.message !== null && <div className="message"><div role="status">{scene.message}</div></div>}
+      {scene.message !== null && (
+        <div className="message">
+          <div role="status">{scene.message}</div>
+        </div>
+      )}
     </div>
   );
 }
 
 function ViewerNote({ note, neutral }: { note: string | null; neutral: boolean }) {
   const parts = [note, neutral ? null : 'view adjusted: not the picture as it is'].filter((part) => part !== null);
-  return parts.length === 0 ? null : <div className="note" data-testid="viewer-note">{parts.join('  ·  ')}</div>;
+  return parts.length === 0 ? null : (
+    <div className="note" data-testid="viewer-note">
+      {parts.join('  ·  ')}
+    </div>
+  );
 }

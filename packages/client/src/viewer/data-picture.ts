@@ -29,14 +29,22 @@ export function showData(raster: Raster, role: Role): ShownPixels {
     for (let i = 0; i < width * height; i++) put(i, 0.5 + planes[0][i] / peak / 2, 0.5 + (planes[1]?.[i] ?? 0) / peak / 2, 0.5);
     return { width, height, rgba, note: `${names.slice(0, 2).join(' and ')} as stored, grey is 0, range ${peak.toPrecision(3)}` };
   }
-  let min = Infinity, max = -Infinity;
+  let min = Infinity,
+    max = -Infinity;
   for (const v of planes[0]) if (Number.isFinite(v) && v !== 0) [min, max] = [Math.min(min, v), Math.max(max, v)];
   for (let i = 0; i < width * height; i++) {
     const v = planes[0][i];
     const t = v === 0 && role === 'depth' ? 0 : 0.15 + (0.85 * (role === 'depth' ? max - v : v - min)) / Math.max(1e-9, max - min);
     put(i, t, t, t);
   }
-  return { width, height, rgba, note: Number.isFinite(min) ? `${names[0]} from ${min.toPrecision(4)} to ${max.toPrecision(4)}${role === 'depth' ? ', near is bright' : ''}` : `${names[0]} holds only 0` };
+  return {
+    width,
+    height,
+    rgba,
+    note: Number.isFinite(min)
+      ? `${names[0]} from ${min.toPrecision(4)} to ${max.toPrecision(4)}${role === 'depth' ? ', near is bright' : ''}`
+      : `${names[0]} holds only 0`,
+  };
 }
 
 function fraction(v: number): number {

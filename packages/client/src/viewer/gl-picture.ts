@@ -79,7 +79,10 @@ export class GlPicture {
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const gl = canvas.getContext('webgl2', { antialias: false, premultipliedAlpha: true, preserveDrawingBuffer: true });
-    if (gl === null) throw new Error('This browser offers no WebGL 2, which the picture needs. Switch graphics acceleration on, or use a current Chromium or Firefox.');
+    if (gl === null)
+      throw new Error(
+        'This browser offers no WebGL 2, which the picture needs. Switch graphics acceleration on, or use a current Chromium or Firefox.',
+      );
     this.gl = gl;
     this.filtersFloat = gl.getExtension('OES_texture_float_linear') !== null;
     this.program = this.compile();
@@ -98,7 +101,10 @@ export class GlPicture {
   private compile(): WebGLProgram {
     const { gl } = this;
     const program = gl.createProgram();
-    for (const [type, source] of [[gl.VERTEX_SHADER, VERTEX], [gl.FRAGMENT_SHADER, FRAGMENT]] as const) {
+    for (const [type, source] of [
+      [gl.VERTEX_SHADER, VERTEX],
+      [gl.FRAGMENT_SHADER, FRAGMENT],
+    ] as const) {
       const shader = gl.createShader(type);
       if (shader === null) throw new Error('The graphics context was lost.');
       gl.shaderSource(shader, source);
@@ -143,11 +149,21 @@ export class GlPicture {
     gl.uniform2f(this.at('uSize'), state.width, state.height);
     gl.uniform2f(this.at('uCanvas'), canvas.width, canvas.height);
     gl.uniform2f(this.at('uOrigin'), state.placement.x, state.placement.y);
-    const floats: Record<string, number> = { uZoom: state.placement.zoom, uWipe: state.wipe, uGain: 2 ** state.exposure, uGamma: state.gamma, uSaturation: state.saturation, uPeak: state.peakSpeed };
+    const floats: Record<string, number> = {
+      uZoom: state.placement.zoom,
+      uWipe: state.wipe,
+      uGain: 2 ** state.exposure,
+      uGamma: state.gamma,
+      uSaturation: state.saturation,
+      uPeak: state.peakSpeed,
+    };
     for (const [name, value] of Object.entries(floats)) gl.uniform1f(this.at(name), value);
     const choices: Record<string, number> = {
-      uMode: ['a', 'b', 'wipe', 'directions', 'speed'].indexOf(state.mode), uData: state.isData ? 1 : 0, uChannel: ['all', 'r', 'g', 'b', 'a'].indexOf(state.channel),
-      uUnder: ['checker', 'black', 'grey', 'plate'].indexOf(state.under), uTransform: ['srgb', 'rec709', 'linear'].indexOf(state.transform),
+      uMode: ['a', 'b', 'wipe', 'directions', 'speed'].indexOf(state.mode),
+      uData: state.isData ? 1 : 0,
+      uChannel: ['all', 'r', 'g', 'b', 'a'].indexOf(state.channel),
+      uUnder: ['checker', 'black', 'grey', 'plate'].indexOf(state.under),
+      uTransform: ['srgb', 'rec709', 'linear'].indexOf(state.transform),
     };
     for (const [name, value] of Object.entries(choices)) gl.uniform1i(this.at(name), value);
     gl.drawArrays(gl.TRIANGLES, 0, 3);

@@ -33,15 +33,21 @@ export function drawOverlay(context: CanvasRenderingContext2D, s: OverlayState):
 function drawNeedles(context: CanvasRenderingContext2D, s: OverlayState, field: MotionField): void {
   const { zoom, x, y } = s.placement;
   const step = Math.max(1, Math.round((NEEDLE_SPACING_PX * s.ratio) / zoom));
-  for (const [width, colour] of [[3 * s.ratio, 'rgb(0 0 0 / 65%)'], [1.3 * s.ratio, '#fff4d8']] as const) {
+  for (const [width, colour] of [
+    [3 * s.ratio, 'rgb(0 0 0 / 65%)'],
+    [1.3 * s.ratio, '#fff4d8'],
+  ] as const) {
     context.lineWidth = width;
     context.strokeStyle = context.fillStyle = colour;
     context.beginPath();
     for (let py = Math.floor(step / 2); py < field.height; py += step) {
       for (let px = Math.floor(step / 2); px < field.width; px += step) {
-        const i = py * field.width + px, dx = field.toNext[i * 2], dy = field.toNext[i * 2 + 1];
+        const i = py * field.width + px,
+          dx = field.toNext[i * 2],
+          dy = field.toNext[i * 2 + 1];
         if (field.valid[i] === 0 || dx * dx + dy * dy < 0.01) continue;
-        const sx = x + (px + 0.5) * zoom, sy = y + (py + 0.5) * zoom;
+        const sx = x + (px + 0.5) * zoom,
+          sy = y + (py + 0.5) * zoom;
         if (sx < 0 || sy < 0 || sx > context.canvas.width || sy > context.canvas.height) continue;
         context.moveTo(sx, sy);
         context.lineTo(sx + dx * zoom, sy + dy * zoom);
@@ -54,8 +60,13 @@ function drawNeedles(context: CanvasRenderingContext2D, s: OverlayState, field: 
 }
 
 function drawWipe(context: CanvasRenderingContext2D, s: OverlayState, wipe: number): void {
-  const x = Math.round(s.placement.x + wipe * s.width * s.placement.zoom), top = Math.max(0, s.placement.y), bottom = Math.min(context.canvas.height, s.placement.y + s.height * s.placement.zoom);
-  for (const [width, colour] of [[3, 'rgb(0 0 0 / 60%)'], [1, '#ffffff']] as const) {
+  const x = Math.round(s.placement.x + wipe * s.width * s.placement.zoom),
+    top = Math.max(0, s.placement.y),
+    bottom = Math.min(context.canvas.height, s.placement.y + s.height * s.placement.zoom);
+  for (const [width, colour] of [
+    [3, 'rgb(0 0 0 / 60%)'],
+    [1, '#ffffff'],
+  ] as const) {
     context.fillStyle = colour;
     context.fillRect(x - (width * s.ratio) / 2, top, width * s.ratio, bottom - top);
   }
@@ -75,8 +86,13 @@ function label(context: CanvasRenderingContext2D, text: string, x: number, y: nu
 }
 
 function drawPin(context: CanvasRenderingContext2D, s: OverlayState, pin: Point, number: number): void {
-  const x = s.placement.x + (pin.x + 0.5) * s.placement.zoom, y = s.placement.y + (pin.y + 0.5) * s.placement.zoom, r = 5 * s.ratio;
-  for (const [width, colour] of [[4, 'rgb(0 0 0 / 70%)'], [1.6, '#ffffff']] as const) {
+  const x = s.placement.x + (pin.x + 0.5) * s.placement.zoom,
+    y = s.placement.y + (pin.y + 0.5) * s.placement.zoom,
+    r = 5 * s.ratio;
+  for (const [width, colour] of [
+    [4, 'rgb(0 0 0 / 70%)'],
+    [1.6, '#ffffff'],
+  ] as const) {
     context.lineWidth = width * s.ratio;
     context.strokeStyle = colour;
     context.strokeRect(x - r, y - r, 2 * r, 2 * r);
@@ -92,7 +108,9 @@ function drawValues(context: CanvasRenderingContext2D, s: OverlayState, raster: 
   for (let py = Math.max(0, Math.floor(-y / zoom)); py < Math.min(s.height, (context.canvas.height - y) / zoom); py++) {
     for (let px = Math.max(0, Math.floor(-x / zoom)); px < Math.min(s.width, (context.canvas.width - x) / zoom); px++) {
       for (let c = 0; c < 4; c++) {
-        const value = halfToNumber(halves[(py * s.width + px) * 4 + c]).toFixed(3), cx = x + (px + 0.5) * zoom, cy = y + (py + 0.26 + c * 0.2) * zoom;
+        const value = halfToNumber(halves[(py * s.width + px) * 4 + c]).toFixed(3),
+          cx = x + (px + 0.5) * zoom,
+          cy = y + (py + 0.26 + c * 0.2) * zoom;
         context.lineWidth = 2 * s.ratio;
         context.strokeStyle = 'rgb(0 0 0 / 80%)';
         context.strokeText(value, cx, cy);

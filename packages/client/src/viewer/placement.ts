@@ -1,6 +1,8 @@
 import type { Placement, Point } from './view-store';
 
-const MIN_ZOOM = 0.02, MAX_ZOOM = 256, FIT_MARGIN_PX = 14;
+const MIN_ZOOM = 0.02,
+  MAX_ZOOM = 256,
+  FIT_MARGIN_PX = 14;
 
 export interface Extent {
   readonly width: number;
@@ -9,7 +11,10 @@ export interface Extent {
 
 /** The whole picture, centred. */
 export function fitPlacement(canvas: Extent, picture: Extent): Placement {
-  const zoom = Math.max(MIN_ZOOM, Math.min((canvas.width - 2 * FIT_MARGIN_PX) / picture.width, (canvas.height - 2 * FIT_MARGIN_PX) / picture.height));
+  const zoom = Math.max(
+    MIN_ZOOM,
+    Math.min((canvas.width - 2 * FIT_MARGIN_PX) / picture.width, (canvas.height - 2 * FIT_MARGIN_PX) / picture.height),
+  );
   return { zoom, x: Math.round((canvas.width - picture.width * zoom) / 2), y: Math.round((canvas.height - picture.height * zoom) / 2) };
 }
 

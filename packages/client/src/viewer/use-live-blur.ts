@@ -14,7 +14,9 @@ const SETTLE_MS = 180;
 /** Keeps the motion field and the blurred picture of the current frame up to date: a draft at once, the exact one at rest. */
 export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   const preview = useRef<BlurPreview | null>(null);
-  const frame = useView((s) => s.frame), look = useView((s) => s.look), set = useView((s) => s.set);
+  const frame = useView((s) => s.frame),
+    look = useView((s) => s.look),
+    set = useView((s) => s.set);
   const [inputs, setInputs] = useState<{ key: string; loaded: LoadedInputs } | null>(null);
   const [planned, setPlanned] = useState<{ key: string; frame: number } | null>(null);
   const { settings } = detail;
@@ -50,8 +52,12 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
       set({ field, problem: null });
       setInputs({ key: fieldKey, loaded });
     };
-    work().catch((error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error), working: false }));
-    return () => { current = false; };
+    work().catch(
+      (error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error), working: false }),
+    );
+    return () => {
+      current = false;
+    };
     // `fieldKey` stands for everything that the decoded motion depends on.
   }, [fieldKey]);
 
@@ -67,15 +73,18 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
       setPlanned({ key, frame });
     };
     work().catch((error: unknown) => current && set({ blurred: null, report: null, problem: sentenceOf(error), working: false }));
-    return () => { current = false; };
+    return () => {
+      current = false;
+    };
   }, [key, fieldKey, inputs, wantsBlur]);
 
   useEffect(() => {
     if (planned === null || planned.key !== key || !wantsBlur) return;
     let current = true;
-    const render = (quality: 'draft' | 'final') => preview.current?.render({ shutter, quality, samples: settings.samples }).then((picture) => {
-      if (current && picture) set({ blurred: { ...picture, frame: planned.frame } });
-    });
+    const render = (quality: 'draft' | 'final') =>
+      preview.current?.render({ shutter, quality, samples: settings.samples }).then((picture) => {
+        if (current && picture) set({ blurred: { ...picture, frame: planned.frame } });
+      });
     void render('draft');
     const rest = setTimeout(() => void render('final'), SETTLE_MS);
     return () => {
@@ -90,14 +99,22 @@ type LoadedInputs = Omit<FrameInputs, 'path' | 'reachFrames'>;
 async function loadInputs(element: Element, frame: number, fps: number | null): Promise<LoadedInputs> {
   if (element.beauty === null || element.motion === null || element.encoding === null) throw new TypeError('the element is not complete');
   const [beauty, motion, depth, ids] = await Promise.all([
-    loadRaster(element.beauty, frame, 'picture'), loadRaster(element.motion, frame, 'planes'),
-    element.depth && loadRaster(element.depth, frame, 'planes'), element.ids && loadRaster(element.ids, frame, 'planes'),
+    loadRaster(element.beauty, frame, 'picture'),
+    loadRaster(element.motion, frame, 'planes'),
+    element.depth && loadRaster(element.depth, frame, 'planes'),
+    element.ids && loadRaster(element.ids, frame, 'planes'),
   ]);
   const { width, height } = beauty.header;
   const planes = new Map(motion.header.names.map((name, i) => [name, motion.planes[i] as Float32Array]));
   return {
-    width, height, beauty: beauty.planes[0] as Uint16Array, motion: { width: motion.header.width, height: motion.header.height, planes },
-    depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height), ids: ids && atSize(ids, 0, width, height), encoding: element.encoding, fps,
+    width,
+    height,
+    beauty: beauty.planes[0] as Uint16Array,
+    motion: { width: motion.header.width, height: motion.header.height, planes },
+    depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height),
+    ids: ids && atSize(ids, 0, width, height),
+    encoding: element.encoding,
+    fps,
   };
 }
 
@@ -107,6 +124,7 @@ function atSize(raster: Raster, plane: number, width: number, height: number): F
   const { width: w, height: h } = raster.header;
   if (w === width && h === height) return src;
   const out = new Float32Array(width * height);
-  for (let i = 0; i < out.length; i++) out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
+  for (let i = 0; i < out.length; i++)
+    out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
   return out;
 }

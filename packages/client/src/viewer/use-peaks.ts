@@ -24,7 +24,10 @@ export function usePeaks(detail: ShotDetail): void {
         const { width, height, names } = raster.header;
         const planes = new Map(names.map((name, i) => [name, raster.planes[i] as Float32Array]));
         try {
-          const field = decodeMotion({ planes, width, height, fps: pass.fps, beautyAlpha: new Float32Array(width * height).fill(1) }, encoding);
+          const field = decodeMotion(
+            { planes, width, height, fps: pass.fps, beautyAlpha: new Float32Array(width * height).fill(1) },
+            encoding,
+          );
           // Frame-relative units were read against the thinned size.
           const scale = encoding.fullScale.unit === 'px' ? 1 : EVERY;
           useView.setState((s) => ({ peaks: new Map(s.peaks).set(frame, peakSpeed(field) * scale) }));
@@ -35,6 +38,8 @@ export function usePeaks(detail: ShotDetail): void {
       }
     };
     void scan();
-    return () => { current = false; };
+    return () => {
+      current = false;
+    };
   }, [key, pass?.sequenceId]);
 }

@@ -24,9 +24,47 @@ export interface Scene {
 
 /** Loads what the look needs and draws it whenever any of it changes. */
 export function usePictureCanvas(detail: ShotDetail) {
-  const canvas = useRef<HTMLCanvasElement>(null), overlay = useRef<HTMLCanvasElement>(null), picture = useRef<GlPicture | null>(null);
+  const canvas = useRef<HTMLCanvasElement>(null),
+    overlay = useRef<HTMLCanvasElement>(null),
+    picture = useRef<GlPicture | null>(null);
   // The pointer moves often and changes nothing here.
-  const view = useView(useShallow(({ frame, look, shownPass, needles, under, channel, exposure, gamma, saturation, wipe, placement, pins, field, blurred, problem }) => ({ frame, look, shownPass, needles, under, channel, exposure, gamma, saturation, wipe, placement, pins, field, blurred, problem })));
+  const view = useView(
+    useShallow(
+      ({
+        frame,
+        look,
+        shownPass,
+        needles,
+        under,
+        channel,
+        exposure,
+        gamma,
+        saturation,
+        wipe,
+        placement,
+        pins,
+        field,
+        blurred,
+        problem,
+      }) => ({
+        frame,
+        look,
+        shownPass,
+        needles,
+        under,
+        channel,
+        exposure,
+        gamma,
+        saturation,
+        wipe,
+        placement,
+        pins,
+        field,
+        blurred,
+        problem,
+      }),
+    ),
+  );
   const [broken, setBroken] = useState<string | null>(null);
   const size = useCanvasSize(canvas, overlay);
   const [element] = detail.settings.elements;
@@ -37,11 +75,16 @@ export function usePictureCanvas(detail: ShotDetail) {
   const passState = useRaster(shown?.id ?? null, view.frame, isData ? 'planes' : 'picture');
   const plate = detail.passes.find((p) => detail.settings.roles[p.id] === 'plate') ?? null;
   const plateState = useRaster(view.under === 'plate' ? (plate?.id ?? null) : null, view.frame, 'picture');
-  const beauty = rasterOf(beautyState), plateRaster = rasterOf(plateState);
+  const beauty = rasterOf(beautyState),
+    plateRaster = rasterOf(plateState);
   const mainState = shown === null ? beautyState : passState;
   const main = rasterOf(mainState);
-  const data = useMemo(() => (isData && main !== null && main.header.format === 'planes32f' ? showData(main, role) : null), [isData, main, role]);
-  const width = main?.header.width ?? detail.shot.width, height = main?.header.height ?? detail.shot.height;
+  const data = useMemo(
+    () => (isData && main !== null && main.header.format === 'planes32f' ? showData(main, role) : null),
+    [isData, main, role],
+  );
+  const width = main?.header.width ?? detail.shot.width,
+    height = main?.header.height ?? detail.shot.height;
   const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
   const placement = useMemo(() => view.placement ?? fitPlacement(size, { width, height }), [view.placement, size, width, height]);
   const blurred = view.blurred?.frame === view.frame ? view.blurred : null;
@@ -62,24 +105,85 @@ export function usePictureCanvas(detail: ShotDetail) {
     if (gl === null || size.width === 0) return;
     if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
     else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width, height, data: main.planes[0] as Uint16Array });
-    if (plateRaster !== null) gl.setTexture('plate', { kind: 'rgba16f', width: plateRaster.header.width, height: plateRaster.header.height, data: plateRaster.planes[0] as Uint16Array });
+    if (plateRaster !== null)
+      gl.setTexture('plate', {
+        kind: 'rgba16f',
+        width: plateRaster.header.width,
+        height: plateRaster.header.height,
+        data: plateRaster.planes[0] as Uint16Array,
+      });
     if (blurred !== null) gl.setTexture('b', { kind: 'rgba32f', width: blurred.width, height: blurred.height, data: blurred.rgba });
-    if (field !== null && (look === 'directions' || look === 'speed')) gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
+    if (field !== null && (look === 'directions' || look === 'speed'))
+      gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
     gl.draw({
-      mode: modeOf(look, blurred !== null, field !== null), isData: data !== null, placement, width, height, wipe, exposure, gamma, saturation, channel,
-      under: under === 'plate' && plateRaster === null ? 'checker' : under, transform, peakSpeed: peak,
+      mode: modeOf(look, blurred !== null, field !== null),
+      isData: data !== null,
+      placement,
+      width,
+      height,
+      wipe,
+      exposure,
+      gamma,
+      saturation,
+      channel,
+      under: under === 'plate' && plateRaster === null ? 'checker' : under,
+      transform,
+      peakSpeed: peak,
     });
     // For tests and benches: what the screen shows now.
-    if (canvas.current) Object.assign(canvas.current.dataset, { shows: `${look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`, frame: mainState.status === 'ready' ? String(view.frame) : '' });
-  }, [size, data, main, mainState.status, view.frame, plateRaster, blurred, field, look, placement, width, height, wipe, exposure, gamma, saturation, channel, under, transform, peak]);
+    if (canvas.current)
+      Object.assign(canvas.current.dataset, {
+        shows: `${look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
+        frame: mainState.status === 'ready' ? String(view.frame) : '',
+      });
+  }, [
+    size,
+    data,
+    main,
+    mainState.status,
+    view.frame,
+    plateRaster,
+    blurred,
+    field,
+    look,
+    placement,
+    width,
+    height,
+    wipe,
+    exposure,
+    gamma,
+    saturation,
+    channel,
+    under,
+    transform,
+    peak,
+  ]);
 
   useEffect(() => {
     const context = overlay.current?.getContext('2d');
-    if (context) drawOverlay(context, { placement, width, height, ratio: size.ratio, field, needles, wipe: look === 'wipe' && blurred !== null ? wipe : null, pins, raster: main });
+    if (context)
+      drawOverlay(context, {
+        placement,
+        width,
+        height,
+        ratio: size.ratio,
+        field,
+        needles,
+        wipe: look === 'wipe' && blurred !== null ? wipe : null,
+        pins,
+        raster: look === 'sharp' || look === 'pass' ? main : null,
+      });
   }, [size, placement, width, height, field, needles, look, blurred, wipe, pins, main]);
 
   const scene: Scene = {
-    frame: view.frame, width, height, ratio: size.ratio, placement, peak, beauty, showsDirections: view.look === 'directions' && view.field !== null,
+    frame: view.frame,
+    width,
+    height,
+    ratio: size.ratio,
+    placement,
+    peak,
+    beauty,
+    showsDirections: view.look === 'directions' && view.field !== null,
     note: data !== null ? `data, no display transform: ${data.note}` : noteOf(view.look, blurred),
     message: broken ?? view.problem ?? messageOf(mainState, view.look, detail, view.field !== null),
   };
@@ -88,10 +192,16 @@ export function usePictureCanvas(detail: ShotDetail) {
 
 function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'wipe' | 'directions' | 'speed' {
   switch (look) {
-    case 'sharp': case 'pass': return 'a';
-    case 'blurred': return hasBlur ? 'b' : 'a';
-    case 'wipe': return hasBlur ? 'wipe' : 'a';
-    case 'directions': case 'speed': return hasField ? look : 'a';
+    case 'sharp':
+    case 'pass':
+      return 'a';
+    case 'blurred':
+      return hasBlur ? 'b' : 'a';
+    case 'wipe':
+      return hasBlur ? 'wipe' : 'a';
+    case 'directions':
+    case 'speed':
+      return hasField ? look : 'a';
   }
 }
 
@@ -104,7 +214,8 @@ function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField:
   if (state.status === 'failed') return state.message;
   const [element] = detail.settings.elements;
   if (element.beauty === null && look !== 'pass') return 'No pass is marked as beauty. Choose one in step Passes.';
-  if ((look === 'blurred' || look === 'wipe' || look === 'directions' || look === 'speed') && element.encoding === null && !hasField) return 'This look needs decoded motion. Say how it is stored in step Motion.';
+  if ((look === 'blurred' || look === 'wipe' || look === 'directions' || look === 'speed') && element.encoding === null && !hasField)
+    return 'This look needs decoded motion. Say how it is stored in step Motion.';
   return null;
 }
 
@@ -131,7 +242,8 @@ function useCanvasSize(...canvases: RefObject<HTMLCanvasElement | null>[]): Canv
   }, [first]);
   useLayoutEffect(() => {
     for (const { current } of canvases) {
-      if (current !== null && (current.width !== size.width || current.height !== size.height)) Object.assign(current, { width: size.width, height: size.height });
+      if (current !== null && (current.width !== size.width || current.height !== size.height))
+        Object.assign(current, { width: size.width, height: size.height });
     }
   });
   return size;

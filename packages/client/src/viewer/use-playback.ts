@@ -16,13 +16,16 @@ export function usePlayback(detail: ShotDetail): void {
     const gone = new Set(missing);
     const after = (frame: number): number => {
       let next = frame;
-      do next = next >= lastFrame ? firstFrame : next + 1; while (gone.has(next) && next !== frame);
+      do next = next >= lastFrame ? firstFrame : next + 1;
+      while (gone.has(next) && next !== frame);
       return next;
     };
-    let handle = 0, due = performance.now();
+    let handle = 0,
+      due = performance.now();
     const tick = (now: number) => {
       handle = requestAnimationFrame(tick);
-      const { frame, set } = useView.getState(), next = after(frame);
+      const { frame, set } = useView.getState(),
+        next = after(frame);
       let ahead = frame;
       for (let i = 0; i < AHEAD; i++) loadRaster(beauty, (ahead = after(ahead)), 'picture').catch(() => gone.add(ahead));
       if (now < due || !isRasterReady(beauty, next, 'picture')) return;

@@ -23,7 +23,9 @@ export function useRaster(passId: PassId | null, frame: number, form: RasterForm
       (raster) => current && setState({ status: 'ready', raster }),
       (error: unknown) => current && setState({ status: 'failed', message: sentenceOf(error) }),
     );
-    return () => { current = false; };
+    return () => {
+      current = false;
+    };
   }, [passId, frame, form, every]);
   return state;
 }

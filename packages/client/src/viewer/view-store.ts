@@ -49,14 +49,45 @@ interface ViewState {
 
 /** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
 export const useView = create<ViewState>()((set) => ({
-  frame: 0, playing: false, look: 'sharp', shownPass: null, needles: false, under: 'checker', channel: 'all', exposure: 0, gamma: 1, saturation: 1, wipe: 0.5,
-  placement: null, pointer: null, pins: [], field: null, blurred: null, report: null, working: false, problem: null, peaks: new Map(),
+  frame: 0,
+  playing: false,
+  look: 'sharp',
+  shownPass: null,
+  needles: false,
+  under: 'checker',
+  channel: 'all',
+  exposure: 0,
+  gamma: 1,
+  saturation: 1,
+  wipe: 0.5,
+  placement: null,
+  pointer: null,
+  pins: [],
+  field: null,
+  blurred: null,
+  report: null,
+  working: false,
+  problem: null,
+  peaks: new Map(),
   set: (change) => set(change),
 }));
 
 /** A new shot starts from a clean view. */
 export function resetView(frame: number): void {
-  useView.setState({ frame, playing: false, look: 'sharp', shownPass: null, pins: [], pointer: null, field: null, blurred: null, report: null, problem: null, placement: null, peaks: new Map() });
+  useView.setState({
+    frame,
+    playing: false,
+    look: 'sharp',
+    shownPass: null,
+    pins: [],
+    pointer: null,
+    field: null,
+    blurred: null,
+    report: null,
+    problem: null,
+    placement: null,
+    peaks: new Map(),
+  });
 }
 
 export function isViewNeutral(s: Pick<ViewState, 'exposure' | 'gamma' | 'saturation' | 'channel'>): boolean {

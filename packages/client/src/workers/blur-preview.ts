@@ -38,13 +38,15 @@ export class BlurPreview {
 
   private async startWorkers(count: number): Promise<readonly Remote<BlurWorker>[]> {
     const module = await WebAssembly.compileStreaming(fetch(kernelsUrl));
-    return Promise.all(Array.from({ length: count }, async () => {
-      const thread = new Worker(new URL('./blur-worker.ts', import.meta.url), { type: 'module' });
-      this.threads.push(thread);
-      const worker = wrap<BlurWorker>(thread);
-      await worker.start(module);
-      return worker;
-    }));
+    return Promise.all(
+      Array.from({ length: count }, async () => {
+        const thread = new Worker(new URL('./blur-worker.ts', import.meta.url), { type: 'module' });
+        this.threads.push(thread);
+        const worker = wrap<BlurWorker>(thread);
+        await worker.start(module);
+        return worker;
+      }),
+    );
   }
 
   async decode(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): Promise<MotionField> {
@@ -76,17 +78,30 @@ export class BlurPreview {
       const start = performance.now();
       const workers = await this.workers;
       // Bands are handed out as workers come free, so that an empty sky does not leave one idle.
-      let next = 0, slices = 0;
-      await Promise.all(workers.map(async (worker) => {
-        while (next < plan.height && ticket === this.newest) {
-          const yFrom = next;
-          next = Math.min(plan.height, yFrom + BAND_PX);
-          slices = Math.max(slices, await worker.render(settings, yFrom, next, out.subarray(yFrom * plan.width * 4, next * plan.width * 4)));
-        }
-      }));
+      let next = 0,
+        slices = 0;
+      await Promise.all(
+        workers.map(async (worker) => {
+          while (next < plan.height && ticket === this.newest) {
+            const yFrom = next;
+            next = Math.min(plan.height, yFrom + BAND_PX);
+            slices = Math.max(
+              slices,
+              await worker.render(settings, yFrom, next, out.subarray(yFrom * plan.width * 4, next * plan.width * 4)),
+            );
+          }
+        }),
+      );
       if (ticket !== this.newest) return null;
       // WebGL does not take shared memory: this copy is what the screen gets.
-      return { width: plan.width, height: plan.height, rgba: out.slice(), quality: settings.quality, slices, milliseconds: performance.now() - start };
+      return {
+        width: plan.width,
+        height: plan.height,
+        rgba: out.slice(),
+        quality: settings.quality,
+        slices,
+        milliseconds: performance.now() - start,
+      };
     });
   }
 

@@ -1,5 +1,17 @@
 import { expose } from 'comlink';
-import { decodeMotion, prepareBlur, renderRows, resizeMotionField, IvrexError, type ApplySettings, type BlurPlan, type Encoding, type ErrorRecord, type MotionField, type PathChoice } from '@ivrex/core';
+import {
+  decodeMotion,
+  prepareBlur,
+  renderRows,
+  resizeMotionField,
+  IvrexError,
+  type ApplySettings,
+  type BlurPlan,
+  type Encoding,
+  type ErrorRecord,
+  type MotionField,
+  type PathChoice,
+} from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
 /** One frame as the page has it. Planes by channel name. */
@@ -78,7 +90,8 @@ function alphaOf({ beauty, width, height, motion }: Pick<FrameInputs, 'beauty' |
   started().halfToFloat(beauty, rgba);
   const out = new Float32Array(motion.width * motion.height);
   for (let i = 0; i < out.length; i++) {
-    const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)), y = Math.min(height - 1, Math.floor(((Math.floor(i / motion.width) + 0.5) * height) / motion.height));
+    const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)),
+      y = Math.min(height - 1, Math.floor(((Math.floor(i / motion.width) + 0.5) * height) / motion.height));
     out[i] = rgba[(y * width + x) * 4 + 3];
   }
   return out;

@@ -14,8 +14,16 @@ const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
 const MAX_SLICES: Record<BlurQuality, number> = { final: 512, draft: 24 };
 
 /** Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
-export function renderRows(plan: BlurPlan, session: SliceSession, settings: ApplySettings, yFrom: number, yTo: number, out: Float32Array): number {
-  if (reachFrames(settings.shutter) > plan.reachFrames + 1e-6) throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(settings.shutter)}`);
+export function renderRows(
+  plan: BlurPlan,
+  session: SliceSession,
+  settings: ApplySettings,
+  yFrom: number,
+  yTo: number,
+  out: Float32Array,
+): number {
+  if (reachFrames(settings.shutter) > plan.reachFrames + 1e-6)
+    throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(settings.shutter)}`);
   const stride = plan.width * 4;
   let most = 0;
   out.fill(0, 0, (yTo - yFrom) * stride);
@@ -28,7 +36,12 @@ export function renderRows(plan: BlurPlan, session: SliceSession, settings: Appl
       const slices = sliceCount(travelPx, settings);
       most = Math.max(most, slices);
       const { times, weights } = sliceTimes(settings.shutter, slices);
-      session.render({ layers, times, weights, path: plan.path, filter: settings.quality === 'final' ? 'cubic' : 'linear', box }, out, (y - yFrom) * stride + x * 4, stride);
+      session.render(
+        { layers, times, weights, path: plan.path, filter: settings.quality === 'final' ? 'cubic' : 'linear', box },
+        out,
+        (y - yFrom) * stride + x * 4,
+        stride,
+      );
     }
   }
   clampAlpha(out, (yTo - yFrom) * plan.width);
@@ -44,13 +57,15 @@ export function sliceCount(travelPx: number, settings: ApplySettings): number {
 function layersAt(plan: BlurPlan, box: Box, shutter: Shutter): { layers: number[]; travelPx: number } {
   const tiles = tilesAcross(plan);
   const tile = (Math.floor(box.y0 / TILE_PX) * tiles.x + Math.floor(box.x0 / TILE_PX)) * 2;
-  const opens = shutter.opens * shutter.strength, closes = shutter.closes * shutter.strength;
+  const opens = shutter.opens * shutter.strength,
+    closes = shutter.closes * shutter.strength;
   const far = Math.max(Math.abs(opens), Math.abs(closes));
   const layers: number[] = [];
   let travelPx = 0;
   plan.layers.forEach((layer, index) => {
     if (!overlaps(box, layer.pathBox, 0)) return;
-    const a = layer.tileTravel[tile], b = layer.tileTravel[tile + 1];
+    const a = layer.tileTravel[tile],
+      b = layer.tileTravel[tile + 1];
     if (!overlaps(box, layer.colourBox, a * far + b * far * far + 2)) return;
     layers.push(index);
     travelPx = Math.max(travelPx, a * Math.abs(closes - opens) + b * Math.abs(closes * Math.abs(closes) - opens * Math.abs(opens)));
@@ -59,7 +74,9 @@ function layersAt(plan: BlurPlan, box: Box, shutter: Shutter): { layers: number[
 }
 
 function overlaps(a: Box, b: Box, margin: number): boolean {
-  return a.x0 < b.x0 + b.width + margin && b.x0 < a.x0 + a.width + margin && a.y0 < b.y0 + b.height + margin && b.y0 < a.y0 + a.height + margin;
+  return (
+    a.x0 < b.x0 + b.width + margin && b.x0 < a.x0 + a.width + margin && a.y0 < b.y0 + b.height + margin && b.y0 < a.y0 + a.height + margin
+  );
 }
 
 /** The cubic filter overshoots by a little at edges; coverage stays in 0..1. */

@@ -23,7 +23,9 @@ function addRow(columns: Float64Array, vectors: Float32Array, member: Uint8Array
   for (let x = 0; x < width; x++) {
     const i = y * width + x;
     if (member[i] === 0) continue;
-    const dx = vectors[i * 2], dy = vectors[i * 2 + 1], c = x * 8;
+    const dx = vectors[i * 2],
+      dy = vectors[i * 2 + 1],
+      c = x * 8;
     columns[c] += sign;
     columns[c + 1] += sign * x;
     columns[c + 2] += sign * y;

@@ -15,7 +15,13 @@ const MIN_SURFACE_PX = 24;
  * Labels from an id pass. Pixels with coverage but without an id (soft edges next to nothing) take the id beside them:
  * an edge next to nothing belongs wholly to the object.
  */
-export function labelsFromIds(ids: Float32Array | Uint32Array, rgba: Float32Array, trusted: Uint8Array, width: number, height: number): Labels {
+export function labelsFromIds(
+  ids: Float32Array | Uint32Array,
+  rgba: Float32Array,
+  trusted: Uint8Array,
+  width: number,
+  height: number,
+): Labels {
   const known = new Map<number, number>();
   const of = new Int32Array(width * height).fill(-1);
   for (let i = 0; i < of.length; i++) {
@@ -32,7 +38,12 @@ export function labelsFromIds(ids: Float32Array | Uint32Array, rgba: Float32Arra
  * 1 where the data passes say something about a pixel. Renderers leave motion, depth and ids at zero in pixels that an
  * object only grazes; taken for "stands still" they tear the object's edge.
  */
-export function trustedPixels(rgba: Float32Array, motion: MotionField, depth: Float32Array | null, ids: Float32Array | Uint32Array | null): Uint8Array {
+export function trustedPixels(
+  rgba: Float32Array,
+  motion: MotionField,
+  depth: Float32Array | null,
+  ids: Float32Array | Uint32Array | null,
+): Uint8Array {
   const trusted = new Uint8Array(motion.valid.length);
   const { toNext, toPrevious } = motion;
   for (let i = 0; i < trusted.length; i++) {
@@ -72,8 +83,18 @@ function adoptEdges(of: Int32Array, rgba: Float32Array, trusted: Uint8Array, wid
 }
 
 function neighbourLabel(of: Int32Array, x: number, y: number, width: number, height: number): number {
-  for (const [dx, dy] of [[-1, 0], [1, 0], [0, -1], [0, 1], [-1, -1], [1, -1], [-1, 1], [1, 1]] as const) {
-    const nx = x + dx, ny = y + dy;
+  for (const [dx, dy] of [
+    [-1, 0],
+    [1, 0],
+    [0, -1],
+    [0, 1],
+    [-1, -1],
+    [1, -1],
+    [-1, 1],
+    [1, 1],
+  ] as const) {
+    const nx = x + dx,
+      ny = y + dy;
     if (nx >= 0 && ny >= 0 && nx < width && ny < height && of[ny * width + nx] >= 0) return of[ny * width + nx];
   }
   return -1;
@@ -93,7 +114,8 @@ export function labelsFromGeometry(motion: MotionField, depth: Float32Array | nu
   };
   const join = (a: number, b: number): void => {
     if (parent[a] < 0 || parent[b] < 0 || !agree(motion, depth, a, b)) return;
-    const ra = find(a), rb = find(b);
+    const ra = find(a),
+      rb = find(b);
     if (ra !== rb) parent[Math.max(ra, rb)] = Math.min(ra, rb);
   };
   for (let y = 0; y < height; y++) {
@@ -119,7 +141,8 @@ export function labelsFromGeometry(motion: MotionField, depth: Float32Array | nu
 function agree(motion: MotionField, depth: Float32Array | null, a: number, b: number): boolean {
   if (depth !== null && Math.abs(depth[a] - depth[b]) > 0.03 * Math.min(Math.abs(depth[a]), Math.abs(depth[b]))) return false;
   for (const v of [motion.toNext, motion.toPrevious]) {
-    const dx = v[a * 2] - v[b * 2], dy = v[a * 2 + 1] - v[b * 2 + 1];
+    const dx = v[a * 2] - v[b * 2],
+      dy = v[a * 2 + 1] - v[b * 2 + 1];
     const limit = 1 + 0.15 * Math.max(Math.abs(v[a * 2]), Math.abs(v[a * 2 + 1]));
     if (dx * dx + dy * dy > limit * limit) return false;
   }
@@ -133,13 +156,16 @@ function mergeSmall(labels: Labels, width: number, height: number, minPixels: nu
   const bySize = [...sizes.keys()].sort((a, b) => sizes[b] - sizes[a]);
   const keep = new Set(bySize.slice(0, MAX_SURFACES).filter((label, rank) => rank === 0 || sizes[label] >= minPixels));
   const target = new Int32Array(labels.count).fill(-1);
-  [...keep].forEach((label, index) => { target[label] = index; });
+  [...keep].forEach((label, index) => {
+    target[label] = index;
+  });
   if (keep.size < labels.count) {
     const touches = Array.from({ length: labels.count }, () => new Map<number, number>());
     for (let i = 0; i < labels.of.length; i++) {
-      for (const j of [i % width + 1 < width ? i + 1 : -1, i + width < width * height ? i + width : -1]) {
+      for (const j of [(i % width) + 1 < width ? i + 1 : -1, i + width < width * height ? i + width : -1]) {
         if (j < 0) continue;
-        const a = labels.of[i], b = labels.of[j];
+        const a = labels.of[i],
+          b = labels.of[j];
         if (a < 0 || b < 0 || a === b) continue;
         if (keep.has(b)) touches[a].set(b, (touches[a].get(b) ?? 0) + 1);
         if (keep.has(a)) touches[b].set(a, (touches[b].get(a) ?? 0) + 1);

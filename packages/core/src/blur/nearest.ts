@@ -11,7 +11,8 @@ export function nearestMember(member: Uint8Array, width: number, height: number)
 }
 
 function sweep(nearest: Int32Array, width: number, height: number, direction: 1 | -1): void {
-  const startY = direction === 1 ? 0 : height - 1, startX = direction === 1 ? 0 : width - 1;
+  const startY = direction === 1 ? 0 : height - 1,
+    startX = direction === 1 ? 0 : width - 1;
   for (let row = 0, y = startY; row < height; row++, y += direction) {
     const behind = y - direction;
     for (let column = 0, x = startX; column < width; column++, x += direction) {
@@ -22,7 +23,8 @@ function sweep(nearest: Int32Array, width: number, height: number, direction: 1 
       if (before >= 0 && before < width) offer(nearest, width, x, y, y * width + before);
     }
     // Back along the same row, so that offsets reach both ways.
-    for (let column = 1, x = startX + direction * (width - 2); column < width; column++, x -= direction) offer(nearest, width, x, y, y * width + x + direction);
+    for (let column = 1, x = startX + direction * (width - 2); column < width; column++, x -= direction)
+      offer(nearest, width, x, y, y * width + x + direction);
   }
 }
 
@@ -35,6 +37,7 @@ function offer(nearest: Int32Array, width: number, x: number, y: number, from: n
 }
 
 function distance(index: number, width: number, x: number, y: number): number {
-  const dx = (index % width) - x, dy = Math.floor(index / width) - y;
+  const dx = (index % width) - x,
+    dy = Math.floor(index / width) - y;
   return dx * dx + dy * dy;
 }

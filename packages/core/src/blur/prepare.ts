@@ -1,24 +1,9 @@
 import { IvrexError } from '../errors';
-import type { MotionField } from '../motion/motion-field';
-import type { BlurPlan, PathChoice, PlannedLayer } from './blur-plan';
+import { peakSpeed, type MotionField } from '../motion/motion-field';
+import type { BlurInput } from './blur-input';
+import type { BlurPlan, PlannedLayer } from './blur-plan';
 import { labelsFromGeometry, labelsFromIds, oneLabel, trustedPixels, type Labels } from './labels';
 import { planLayer, type LayerStudy } from './layer';
-
-/** One frame's passes, all over the same display window. */
-export interface BlurInput {
-  readonly width: number;
-  readonly height: number;
-  /** Premultiplied, interleaved. */
-  readonly rgba: Float32Array;
-  readonly motion: MotionField;
-  /** Larger is farther. */
-  readonly depth: Float32Array | null;
-  /** 0 means no object. */
-  readonly ids: Float32Array | Uint32Array | null;
-  readonly path: PathChoice;
-  /** The largest |time| in frames (strength included) that will be asked for. */
-  readonly reachFrames: number;
-}
 
 /**
  * The shutter-independent half of the blur: surfaces, their order, paths, extension and hidden fill.
@@ -28,14 +13,31 @@ export interface BlurInput {
 export function prepareBlur(input: BlurInput): BlurPlan {
   const { width, height, rgba, motion, depth, ids } = input;
   const count = width * height;
-  if (rgba.length !== count * 4 || motion.width !== width || motion.height !== height || (depth !== null && depth.length !== count) || (ids !== null && ids.length !== count)) {
-    throw new IvrexError('sizeMismatch', `the passes of this frame differ in size; beauty is ${width} x ${height}, motion ${motion.width} x ${motion.height}`);
+  if (
+    rgba.length !== count * 4 ||
+    motion.width !== width ||
+    motion.height !== height ||
+    (depth !== null && depth.length !== count) ||
+    (ids !== null && ids.length !== count)
+  ) {
+    throw new IvrexError(
+      'sizeMismatch',
+      `the passes of this frame differ in size; beauty is ${width} x ${height}, motion ${motion.width} x ${motion.height}`,
+    );
   }
   const trusted = trustedPixels(rgba, motion, depth, ids);
   const labels = labelPixels(input, trusted);
   const { rank, from } = orderSurfaces(labels, input, trusted);
   const model = input.path === 'auto' ? 'arc' : input.path;
-  const study: LayerStudy = { input, model, labelOf: labels.of, trusted, rank, reachFrames: Math.max(input.reachFrames, 0.01) };
+  const study: LayerStudy = {
+    input,
+    model,
+    labelOf: labels.of,
+    trusted,
+    rank,
+    reachFrames: Math.max(input.reachFrames, 0.01),
+    longestPx: peakSpeed(motion),
+  };
   const layers: PlannedLayer[] = [];
   const filled = new Uint8Array(count);
   const nearestFirst = Array.from({ length: labels.count }, (_, label) => label).sort((a, b) => rank[a] - rank[b]);
@@ -43,16 +45,25 @@ export function prepareBlur(input: BlurInput): BlurPlan {
     const planned = planLayer(study, label, filled);
     if (planned !== null) layers.push(planned);
   }
-  let visible = 0, inpainted = 0;
+  let visible = 0,
+    inpainted = 0;
   for (let i = 0; i < count; i++) {
     if (labels.of[i] >= 0) visible++;
     inpainted += filled[i];
   }
   return {
-    width, height, layers, path: model === 'arc' ? 'arc' : 'line', reachFrames: study.reachFrames,
+    width,
+    height,
+    layers,
+    path: model === 'arc' ? 'arc' : 'line',
+    reachFrames: study.reachFrames,
     report: {
-      pathModel: model, layersFrom: labels.from, orderFrom: from, layerCount: layers.length,
-      inpaintedShare: visible === 0 ? 0 : inpainted / visible, notes: notesOn(input, motion, labels),
+      pathModel: model,
+      layersFrom: labels.from,
+      orderFrom: from,
+      layerCount: layers.length,
+      inpaintedShare: visible === 0 ? 0 : inpainted / visible,
+      notes: notesOn(input, motion, labels),
     },
   };
 }
@@ -73,7 +84,8 @@ function notesOn(input: BlurInput, motion: MotionField, labels: Labels): string[
 
 /** rank[label]: 0 is nearest. By mean depth; without depth the faster is nearer. */
 function orderSurfaces(labels: Labels, input: BlurInput, trusted: Uint8Array): { rank: Int32Array; from: 'depth' | 'speed' | 'one layer' } {
-  const sum = new Float64Array(labels.count), pixels = new Float64Array(labels.count);
+  const sum = new Float64Array(labels.count),
+    pixels = new Float64Array(labels.count);
   const { depth, motion } = input;
   for (let i = 0; i < labels.of.length; i++) {
     const label = labels.of[i];
@@ -85,6 +97,10 @@ function orderSurfaces(labels: Labels, input: BlurInput, trusted: Uint8Array): {
   }
   const mean = [...sum].map((total, label) => (pixels[label] === 0 ? Infinity : total / pixels[label]));
   const rank = new Int32Array(labels.count);
-  [...mean.keys()].sort((a, b) => mean[a] - mean[b] || a - b).forEach((label, position) => { rank[label] = position; });
+  [...mean.keys()]
+    .sort((a, b) => mean[a] - mean[b] || a - b)
+    .forEach((label, position) => {
+      rank[label] = position;
+    });
   return { rank, from: labels.count <= 1 ? 'one layer' : depth === null ? 'speed' : 'depth' };
 }

@@ -10,11 +10,14 @@ export interface Comparison {
 }
 
 /** Growth of the mask, in pixels each way (a square), and what counts as changed. */
-const MASK_GROW_PX = 4, MASK_DIFFERENCE = 0.002;
+const MASK_GROW_PX = 4,
+  MASK_DIFFERENCE = 0.002;
 
 /** psnr, maskedPsnr and ssim on values clamped to 0..1; maxAbs and meanAbs on the values as they are. NaN counts as 0. */
 export function comparePictures(a: Float32Array, b: Float32Array, width: number, height: number, sharp: Float32Array | null): Comparison {
-  let sum = 0, maxAbs = 0, absolute = 0;
+  let sum = 0,
+    maxAbs = 0,
+    absolute = 0;
   for (let i = 0; i < a.length; i++) {
     const d = clamp01(a[i]) - clamp01(b[i]);
     sum += d * d;
@@ -23,8 +26,11 @@ export function comparePictures(a: Float32Array, b: Float32Array, width: number,
     absolute += raw;
   }
   return {
-    psnr: decibel(sum / a.length), maskedPsnr: sharp === null ? null : maskedPsnr(a, b, blurMask(b, sharp, width, height)),
-    ssim: ssim(luma(a), luma(b), width, height), maxAbs, meanAbs: absolute / a.length,
+    psnr: decibel(sum / a.length),
+    maskedPsnr: sharp === null ? null : maskedPsnr(a, b, blurMask(b, sharp, width, height)),
+    ssim: ssim(luma(a), luma(b), width, height),
+    maxAbs,
+    meanAbs: absolute / a.length,
   };
 }
 
@@ -61,7 +67,8 @@ function growRows(mask: Uint8Array, length: number, lines: number, step: number,
 }
 
 function maskedPsnr(a: Float32Array, b: Float32Array, mask: Uint8Array): number | null {
-  let sum = 0, count = 0;
+  let sum = 0,
+    count = 0;
   for (let i = 0; i < mask.length; i++) {
     if (mask[i] === 0) continue;
     count += 4;
@@ -75,7 +82,8 @@ function maskedPsnr(a: Float32Array, b: Float32Array, mask: Uint8Array): number 
 
 function luma(rgba: Float32Array): Float64Array {
   const out = new Float64Array(rgba.length / 4);
-  for (let i = 0; i < out.length; i++) out[i] = 0.2126 * clamp01(rgba[i * 4]) + 0.7152 * clamp01(rgba[i * 4 + 1]) + 0.0722 * clamp01(rgba[i * 4 + 2]);
+  for (let i = 0; i < out.length; i++)
+    out[i] = 0.2126 * clamp01(rgba[i * 4]) + 0.7152 * clamp01(rgba[i * 4 + 1]) + 0.0722 * clamp01(rgba[i * 4 + 2]);
   return out;
 }
 
@@ -85,11 +93,18 @@ export function ssim(a: Float64Array, b: Float64Array, width: number, height: nu
   const total = kernel.reduce((sum, v) => sum + v, 0);
   const blur = (src: Float64Array) => convolve(convolve(src, kernel, total, width, height, 1), kernel, total, width, height, width);
   const product = (x: Float64Array, y: Float64Array) => x.map((v, i) => v * y[i]);
-  const ma = blur(a), mb = blur(b), aa = blur(product(a, a)), bb = blur(product(b, b)), ab = blur(product(a, b));
-  const c1 = 0.01 ** 2, c2 = 0.03 ** 2;
+  const ma = blur(a),
+    mb = blur(b),
+    aa = blur(product(a, a)),
+    bb = blur(product(b, b)),
+    ab = blur(product(a, b));
+  const c1 = 0.01 ** 2,
+    c2 = 0.03 ** 2;
   let sum = 0;
   for (let i = 0; i < a.length; i++) {
-    const va = aa[i] - ma[i] * ma[i], vb = bb[i] - mb[i] * mb[i], cov = ab[i] - ma[i] * mb[i];
+    const va = aa[i] - ma[i] * ma[i],
+      vb = bb[i] - mb[i] * mb[i],
+      cov = ab[i] - ma[i] * mb[i];
     sum += ((2 * ma[i] * mb[i] + c1) * (2 * cov + c2)) / ((ma[i] * ma[i] + mb[i] * mb[i] + c1) * (va + vb + c2));
   }
   return sum / a.length;

@@ -8,7 +8,18 @@ export const COMPRESSIONS = ['none', 'rle', 'zips', 'zip', 'piz', 'pxr24', 'b44'
 export type Compression = (typeof COMPRESSIONS)[number];
 
 /** Scan lines a chunk holds. */
-export const ROWS_PER_CHUNK: Record<Compression, number> = { none: 1, rle: 1, zips: 1, zip: 16, piz: 32, pxr24: 16, b44: 32, b44a: 32, dwaa: 32, dwab: 256 };
+export const ROWS_PER_CHUNK: Record<Compression, number> = {
+  none: 1,
+  rle: 1,
+  zips: 1,
+  zip: 16,
+  piz: 32,
+  pxr24: 16,
+  b44: 32,
+  b44a: 32,
+  dwaa: 32,
+  dwab: 256,
+};
 
 export const SAMPLE_TYPES: readonly SampleType[] = ['uint', 'half', 'float'];
 export const SAMPLE_BYTES: Record<SampleType, number> = { uint: 4, half: 2, float: 4 };
@@ -71,7 +82,8 @@ function named(list: readonly string[], what: string): Codec {
     read(cursor) {
       const id = cursor.readU8();
       const name = list[id];
-      if (name === undefined) throw new IvrexError('unsupported', `the header names ${what} number ${id}, which the format does not define`);
+      if (name === undefined)
+        throw new IvrexError('unsupported', `the header names ${what} number ${id}, which the format does not define`);
       return name;
     },
     write: (writer, value) => writer.writeU8(list.indexOf(value as string)),
@@ -91,7 +103,8 @@ const texts: Codec = {
     const out: string[] = [];
     while (cursor.offsetBytes < end) {
       const length = cursor.readI32();
-      if (length < 0 || cursor.offsetBytes + length > end) throw new IvrexError('damaged', 'a list of strings in the header runs past its end');
+      if (length < 0 || cursor.offsetBytes + length > end)
+        throw new IvrexError('damaged', 'a list of strings in the header runs past its end');
       out.push(decodeText(cursor.readBytes(length)));
     }
     return out;
@@ -108,7 +121,9 @@ const texts: Codec = {
 const floats: Codec = {
   size: null,
   read: (cursor, size) => Array.from({ length: size >> 2 }, () => cursor.readF32()),
-  write: (writer, value) => { for (const v of value as readonly number[]) writer.writeF32(v); },
+  write: (writer, value) => {
+    for (const v of value as readonly number[]) writer.writeF32(v);
+  },
 };
 
 const box: Codec = {
@@ -150,9 +165,22 @@ const channels: Codec = {
 
 /** Everything the format defines that is plain data; a type that is not here is carried as bytes. */
 export const ATTRIBUTE_CODECS: Readonly<Record<string, Codec>> = {
-  box2i: box, box2f: numbers(4, 'f32'), chlist: channels, chromaticities: numbers(8, 'f32'), compression: named(COMPRESSIONS, 'compression'),
-  double: numbers(1, 'f64'), envmap: byteNumber, float: numbers(1, 'f32'), floatvector: floats, int: numbers(1, 'i32'), keycode: numbers(7, 'i32'),
-  lineOrder: named(['increasingY', 'decreasingY', 'randomY'], 'line order'), m33f: numbers(9, 'f32'), m33d: numbers(9, 'f64'), m44f: numbers(16, 'f32'), m44d: numbers(16, 'f64'),
+  box2i: box,
+  box2f: numbers(4, 'f32'),
+  chlist: channels,
+  chromaticities: numbers(8, 'f32'),
+  compression: named(COMPRESSIONS, 'compression'),
+  double: numbers(1, 'f64'),
+  envmap: byteNumber,
+  float: numbers(1, 'f32'),
+  floatvector: floats,
+  int: numbers(1, 'i32'),
+  keycode: numbers(7, 'i32'),
+  lineOrder: named(['increasingY', 'decreasingY', 'randomY'], 'line order'),
+  m33f: numbers(9, 'f32'),
+  m33d: numbers(9, 'f64'),
+  m44f: numbers(16, 'f32'),
+  m44d: numbers(16, 'f64'),
   rational: {
     size: 8,
     read: (cursor) => [cursor.readI32(), cursor.readU32()],
@@ -162,6 +190,14 @@ export const ATTRIBUTE_CODECS: Readonly<Record<string, Codec>> = {
       writer.writeU32(d);
     },
   },
-  string: text, stringvector: texts, timecode: numbers(2, 'u32'), deepImageState: byteNumber,
-  v2i: numbers(2, 'i32'), v2f: numbers(2, 'f32'), v2d: numbers(2, 'f64'), v3i: numbers(3, 'i32'), v3f: numbers(3, 'f32'), v3d: numbers(3, 'f64'),
+  string: text,
+  stringvector: texts,
+  timecode: numbers(2, 'u32'),
+  deepImageState: byteNumber,
+  v2i: numbers(2, 'i32'),
+  v2f: numbers(2, 'f32'),
+  v2d: numbers(2, 'f64'),
+  v3i: numbers(3, 'i32'),
+  v3f: numbers(3, 'f32'),
+  v3d: numbers(3, 'f64'),
 };

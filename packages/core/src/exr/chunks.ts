@@ -25,8 +25,10 @@ export interface ChunkIndex {
 export function indexChunks(bytes: Uint8Array, file: ExrFile, partIndex: number): ChunkIndex {
   const part = file.parts[partIndex];
   if (part === undefined) throw new TypeError(`the file has no part ${partIndex}`);
-  if (part.kind === 'deep') throw new IvrexError('unsupported', 'this is a deep image (many samples a pixel); flatten it, or render a flat pass');
-  if (part.kind === 'tiled') throw new IvrexError('unsupported', 'this image is stored in tiles, which this version does not read; save it with scan lines');
+  if (part.kind === 'deep')
+    throw new IvrexError('unsupported', 'this is a deep image (many samples a pixel); flatten it, or render a flat pass');
+  if (part.kind === 'tiled')
+    throw new IvrexError('unsupported', 'this image is stored in tiles, which this version does not read; save it with scan lines');
   const table = tableOf(bytes, file, partIndex);
   const fromTable: Chunk[] = [];
   for (const offset of table.offsets) {
@@ -59,7 +61,8 @@ function tryReadChunk(bytes: Uint8Array, file: ExrFile, part: ExrPart, partIndex
   const rows = ROWS_PER_CHUNK[part.compression];
   const inside = yFrom >= part.dataWindow.yMin && yFrom <= part.dataWindow.yMax && (yFrom - part.dataWindow.yMin) % rows === 0;
   const yTo = Math.min(yFrom + rows - 1, part.dataWindow.yMax);
-  if (!inside || packedBytes < 0 || packedBytes > rawChunkBytes(part, yFrom, yTo) || cursor.offsetBytes + packedBytes > bytes.length) return null;
+  if (!inside || packedBytes < 0 || packedBytes > rawChunkBytes(part, yFrom, yTo) || cursor.offsetBytes + packedBytes > bytes.length)
+    return null;
   return { yFrom, yTo, offsetBytes: cursor.offsetBytes, packedBytes };
 }
 
@@ -79,7 +82,10 @@ function rebuild(bytes: Uint8Array, file: ExrFile, part: ExrPart, partIndex: num
 }
 
 function truncated(found: number, expected: number): IvrexError {
-  return new IvrexError('truncated', `the picture is incomplete: ${found} of ${expected} blocks of scan lines are there; copy or render this frame again`);
+  return new IvrexError(
+    'truncated',
+    `the picture is incomplete: ${found} of ${expected} blocks of scan lines are there; copy or render this frame again`,
+  );
 }
 
 function complete(part: ExrPart, chunks: readonly Chunk[]): boolean {

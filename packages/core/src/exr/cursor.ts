@@ -5,7 +5,10 @@ export class Cursor {
   private readonly view: DataView;
   offsetBytes: number;
 
-  constructor(readonly bytes: Uint8Array, offsetBytes = 0) {
+  constructor(
+    readonly bytes: Uint8Array,
+    offsetBytes = 0,
+  ) {
     this.view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
     this.offsetBytes = offsetBytes;
   }
@@ -14,17 +17,30 @@ export class Cursor {
   private take(count: number): number {
     const at = this.offsetBytes;
     if (count < 0 || at + count > this.bytes.length) {
-      throw new IvrexError('truncated', `the file ends at byte ${this.bytes.length}, but ${count} bytes are needed at byte ${at}; copy or render it again`);
+      throw new IvrexError(
+        'truncated',
+        `the file ends at byte ${this.bytes.length}, but ${count} bytes are needed at byte ${at}; copy or render it again`,
+      );
     }
     this.offsetBytes = at + count;
     return at;
   }
 
-  readU8(): number { return this.view.getUint8(this.take(1)); }
-  readI32(): number { return this.view.getInt32(this.take(4), true); }
-  readU32(): number { return this.view.getUint32(this.take(4), true); }
-  readF32(): number { return this.view.getFloat32(this.take(4), true); }
-  readF64(): number { return this.view.getFloat64(this.take(8), true); }
+  readU8(): number {
+    return this.view.getUint8(this.take(1));
+  }
+  readI32(): number {
+    return this.view.getInt32(this.take(4), true);
+  }
+  readU32(): number {
+    return this.view.getUint32(this.take(4), true);
+  }
+  readF32(): number {
+    return this.view.getFloat32(this.take(4), true);
+  }
+  readF64(): number {
+    return this.view.getFloat64(this.take(8), true);
+  }
 
   /** A file offset. Values past 2^53 can't be in a file that we hold, so precision does not matter there. */
   readU64(): number {
@@ -54,7 +70,7 @@ export class Cursor {
 /** UTF-8, as current writers use; a byte that is not UTF-8 is taken as Latin-1. */
 export function decodeText(bytes: Uint8Array): string {
   let text = '';
-  for (let i = 0; i < bytes.length; ) {
+  for (let i = 0; i < bytes.length;) {
     const b = bytes[i];
     const extra = b >= 0xf0 && b < 0xf8 ? 3 : b >= 0xe0 ? 2 : b >= 0xc2 ? 1 : 0;
     let point = extra === 0 ? b : b & (0x3f >> extra);
@@ -135,5 +151,7 @@ export class ByteWriter {
     this.writeBytes(encodeText(name));
     this.writeU8(0);
   }
-  toBytes(): Uint8Array { return this.buffer.slice(0, this.length); }
+  toBytes(): Uint8Array {
+    return this.buffer.slice(0, this.length);
+  }
 }

@@ -17,7 +17,14 @@ interface Target {
  * Decodes the named channels (full names; null for all) of one part, over its data window.
  * Only the chunks' wanted channels are converted. Throws as `indexChunks` and the codecs do, and `missingChannel`.
  */
-export function decodeExrPart(bytes: Uint8Array, file: ExrFile, partIndex: number, names: readonly string[] | null, host: ExrHost, index?: ChunkIndex): Image {
+export function decodeExrPart(
+  bytes: Uint8Array,
+  file: ExrFile,
+  partIndex: number,
+  names: readonly string[] | null,
+  host: ExrHost,
+  index?: ChunkIndex,
+): Image {
   const part = file.parts[partIndex];
   if (part === undefined) throw new TypeError(`the file has no part ${partIndex}`);
   const chunks = (index ?? indexChunks(bytes, file, partIndex)).chunks;
@@ -51,9 +58,13 @@ export function decodeExrPart(bytes: Uint8Array, file: ExrFile, partIndex: numbe
 
 function targetFor(part: ExrPart, name: string, host: ExrHost): Target {
   const channel = part.channels.find((candidate) => candidate.name === name);
-  if (channel === undefined) throw new IvrexError('missingChannel', `there is no channel "${name}"; there are ${part.channels.map((c) => c.name).join(', ')}`);
+  if (channel === undefined)
+    throw new IvrexError('missingChannel', `there is no channel "${name}"; there are ${part.channels.map((c) => c.name).join(', ')}`);
   if (part.channels.some((c) => c.xSampling !== 1 || c.ySampling !== 1)) {
-    throw new IvrexError('unsupported', 'this file has subsampled channels, which this version does not read; save it with every channel at full size');
+    throw new IvrexError(
+      'unsupported',
+      'this file has subsampled channels, which this version does not read; save it with every channel at full size',
+    );
   }
   const width = widthOf(part.dataWindow);
   const count = width * heightOf(part.dataWindow);

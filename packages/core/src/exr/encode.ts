@@ -17,9 +17,11 @@ export interface ExrWriteOptions {
  */
 export function encodeExr(image: Image, options: ExrWriteOptions, host: ExrHost): Uint8Array {
   const planes = [...image.planes].sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0));
-  const width = widthOf(image.dataWindow), height = heightOf(image.dataWindow);
+  const width = widthOf(image.dataWindow),
+    height = heightOf(image.dataWindow);
   for (const plane of planes) {
-    if (plane.data.length !== width * height) throw new TypeError(`plane "${plane.name}" has ${plane.data.length} samples instead of ${width * height}`);
+    if (plane.data.length !== width * height)
+      throw new TypeError(`plane "${plane.name}" has ${plane.data.length} samples instead of ${width * height}`);
   }
   const writer = new ByteWriter();
   writeHeader(writer, image, planes, options);

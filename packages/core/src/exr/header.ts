@@ -37,7 +37,10 @@ export interface ExrFile {
 }
 
 const MAGIC = 20000630;
-const FLAG_TILED = 0x200, FLAG_LONG_NAMES = 0x400, FLAG_DEEP = 0x800, FLAG_MULTI_PART = 0x1000;
+const FLAG_TILED = 0x200,
+  FLAG_LONG_NAMES = 0x400,
+  FLAG_DEEP = 0x800,
+  FLAG_MULTI_PART = 0x1000;
 
 /**
  * Parses the header of an OpenEXR file ("OpenEXR File Layout", sections Magic Number to Header).
@@ -86,7 +89,8 @@ function readAttributes(cursor: Cursor, nameLimit: number, limits: ExrLimits): M
 function required<T>(attributes: ReadonlyMap<string, Attribute>, name: string, type: string): T {
   const attribute = attributes.get(name);
   if (attribute === undefined) throw new IvrexError('damaged', `the header lacks "${name}", which every OpenEXR file must have`);
-  if (attribute.type !== type || attribute.value instanceof Uint8Array) throw new IvrexError('damaged', `the header's "${name}" is not of type ${type}`);
+  if (attribute.type !== type || attribute.value instanceof Uint8Array)
+    throw new IvrexError('damaged', `the header's "${name}" is not of type ${type}`);
   return attribute.value as T;
 }
 
@@ -98,7 +102,8 @@ function validatePart(attributes: ReadonlyMap<string, Attribute>, version: numbe
   checkWindow(dataWindow, 'data window', limits);
   checkWindow(displayWindow, 'display window', limits);
   if (channels.length === 0) throw new IvrexError('damaged', 'the file has no channels');
-  if (channels.length > limits.maxChannels) throw new IvrexError('tooLarge', `the file declares ${channels.length} channels, more than ${limits.maxChannels}`);
+  if (channels.length > limits.maxChannels)
+    throw new IvrexError('tooLarge', `the file declares ${channels.length} channels, more than ${limits.maxChannels}`);
   const seen = new Set<string>();
   for (const channel of channels) {
     if (seen.has(channel.name)) throw new IvrexError('damaged', `channel "${channel.name}" is listed twice`);
@@ -106,19 +111,29 @@ function validatePart(attributes: ReadonlyMap<string, Attribute>, version: numbe
     if (channel.xSampling < 1 || channel.ySampling < 1) throw new IvrexError('damaged', `channel "${channel.name}" has a sampling below 1`);
   }
   const kind = kindOf(attributes, version, multiPart);
-  const chunkCount = kind === 'scanline' ? Math.ceil(heightOf(dataWindow) / ROWS_PER_CHUNK[compression]) : Number(attributes.get('chunkCount')?.value ?? 0);
+  const chunkCount =
+    kind === 'scanline' ? Math.ceil(heightOf(dataWindow) / ROWS_PER_CHUNK[compression]) : Number(attributes.get('chunkCount')?.value ?? 0);
   const aspect = attributes.get('pixelAspectRatio')?.value;
   const name = attributes.get('name')?.value;
   return {
-    name: typeof name === 'string' ? name : null, kind, compression, dataWindow, displayWindow, channels, attributes, chunkCount,
+    name: typeof name === 'string' ? name : null,
+    kind,
+    compression,
+    dataWindow,
+    displayWindow,
+    channels,
+    attributes,
+    chunkCount,
     pixelAspectRatio: typeof aspect === 'number' && aspect > 0 ? aspect : 1,
   };
 }
 
 function checkWindow(window: Window, what: string, limits: ExrLimits): void {
-  const width = widthOf(window), height = heightOf(window);
+  const width = widthOf(window),
+    height = heightOf(window);
   if (width < 1 || height < 1) throw new IvrexError('damaged', `the ${what} is empty (${width} x ${height})`);
-  if (width * height > limits.maxPixels) throw new IvrexError('tooLarge', `the ${what} of ${width} x ${height} pixels is larger than the limit of ${limits.maxPixels} pixels`);
+  if (width * height > limits.maxPixels)
+    throw new IvrexError('tooLarge', `the ${what} of ${width} x ${height} pixels is larger than the limit of ${limits.maxPixels} pixels`);
 }
 
 function kindOf(attributes: ReadonlyMap<string, Attribute>, version: number, multiPart: boolean): PartKind {

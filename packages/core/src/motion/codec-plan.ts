@@ -27,37 +27,60 @@ export interface CodecPlan {
 /** @throws IvrexError badEncoding, needsFrameRate, unsupported */
 export function planCodec(encoding: Encoding, facts: PassFacts): CodecPlan {
   if (encoding.space !== 'screen') {
-    throw new IvrexError('unsupported', `the encoding says that vectors are in ${encoding.space} space, which needs a camera; only screen space is decoded by this version`);
+    throw new IvrexError(
+      'unsupported',
+      `the encoding says that vectors are in ${encoding.space} space, which needs a camera; only screen space is decoded by this version`,
+    );
   }
   const { zero, fullScale, axes, pixelAspect } = encoding;
-  if (encoding.sets.length < 1 || encoding.sets.length > 2) throw new IvrexError('badEncoding', `an encoding has one or two vector sets, not ${encoding.sets.length}`);
-  if (encoding.transfer.kind === 'power' && !(encoding.transfer.exponent > 0)) throw new IvrexError('badEncoding', 'the exponent of a power curve must be above 0');
+  if (encoding.sets.length < 1 || encoding.sets.length > 2)
+    throw new IvrexError('badEncoding', `an encoding has one or two vector sets, not ${encoding.sets.length}`);
+  if (encoding.transfer.kind === 'power' && !(encoding.transfer.exponent > 0))
+    throw new IvrexError('badEncoding', 'the exponent of a power curve must be above 0');
   if (!(pixelAspect > 0)) throw new IvrexError('badEncoding', 'the pixel aspect must be above 0');
   if (fullScale.equals === 0) throw new IvrexError('badEncoding', 'full scale must not equal 0');
-  if (fullScale.stored === zero) throw new IvrexError('badEncoding', `full scale is stored as ${zero}, the same value as no motion; they must differ`);
-  if (encoding.sets.some((set) => set.length !== null) && fullScale.stored === 0) throw new IvrexError('badEncoding', 'a length channel needs a full scale that is stored as something else than 0');
+  if (fullScale.stored === zero)
+    throw new IvrexError('badEncoding', `full scale is stored as ${zero}, the same value as no motion; they must differ`);
+  if (encoding.sets.some((set) => set.length !== null) && fullScale.stored === 0)
+    throw new IvrexError('badEncoding', 'a length channel needs a full scale that is stored as something else than 0');
   const [unitX, unitY] = unitPixels(fullScale.unit, facts);
-  const signX = axes.x === 'right' ? 1 : -1, signY = axes.y === 'down' ? 1 : -1;
+  const signX = axes.x === 'right' ? 1 : -1,
+    signY = axes.y === 'down' ? 1 : -1;
   const perUnit = fullScale.equals / (fullScale.stored - zero);
   const spans = encoding.sets.map(({ covers }) => {
     const rate = covers.unit === 'frames' ? 1 : facts.fps;
-    if (rate === null || !(rate > 0)) throw new IvrexError('needsFrameRate', 'the encoding counts in seconds, so the frame rate must be known: give --fps, or a file whose header says framesPerSecond');
+    if (rate === null || !(rate > 0))
+      throw new IvrexError(
+        'needsFrameRate',
+        'the encoding counts in seconds, so the frame rate must be known: give --fps, or a file whose header says framesPerSecond',
+      );
     const frames = (covers.to - covers.from) * rate;
     if (frames === 0) throw new IvrexError('badEncoding', 'a vector set covers no time: from and to are equal');
     return { frames, sum: (covers.from + covers.to) * rate };
   });
-  if (spans.length === 2 && spans[0].sum === spans[1].sum) throw new IvrexError('badEncoding', 'both vector sets lie around the same moment, so they do not tell previous from next');
+  if (spans.length === 2 && spans[0].sum === spans[1].sum)
+    throw new IvrexError('badEncoding', 'both vector sets lie around the same moment, so they do not tell previous from next');
   return {
-    zero, signX, signY, pixelAspect, spans, lengthScale: (fullScale.equals / fullScale.stored) * unitX,
-    scaleX: (perUnit * unitX * signX) / pixelAspect, scaleY: perUnit * unitY * signY,
+    zero,
+    signX,
+    signY,
+    pixelAspect,
+    spans,
+    lengthScale: (fullScale.equals / fullScale.stored) * unitX,
+    scaleX: (perUnit * unitX * signX) / pixelAspect,
+    scaleY: perUnit * unitY * signY,
   };
 }
 
 function unitPixels(unit: ScaleUnit, facts: PassFacts): readonly [number, number] {
   switch (unit) {
-    case 'px': return [1, 1];
-    case 'frameWidth': return [facts.width, facts.width];
-    case 'frameSize': return [facts.width, facts.height];
-    case 'halfFrame': return [facts.width / 2, facts.height / 2];
+    case 'px':
+      return [1, 1];
+    case 'frameWidth':
+      return [facts.width, facts.width];
+    case 'frameSize':
+      return [facts.width, facts.height];
+    case 'halfFrame':
+      return [facts.width / 2, facts.height / 2];
   }
 }

@@ -27,7 +27,8 @@ export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionFi
     for (let axis = 0; axis < 2; axis++) {
       // The path is P(t) = a t + b t^2; a set tells (P(to) - P(from)) / (to - from) = a + b (from + to).
       const first = sets[0].vectors[i * 2 + axis] / plan.spans[0].frames;
-      let a = first, b = 0;
+      let a = first,
+        b = 0;
       if (sets.length === 2) {
         const second = sets[1].vectors[i * 2 + axis] / plan.spans[1].frames;
         b = (first - second) / (plan.spans[0].sum - plan.spans[1].sum);
@@ -43,27 +44,41 @@ export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionFi
 function coverageOf(stored: StoredMotion, encoding: Encoding): Float32Array | null {
   if (!encoding.premultiplied) return null;
   if (encoding.alpha !== null) return planeOf(stored, encoding.alpha);
-  if (stored.beautyAlpha === null) throw new IvrexError('missingChannel', 'the encoding says premultiplied, but neither the motion pass nor the beauty has an alpha channel');
+  if (stored.beautyAlpha === null)
+    throw new IvrexError(
+      'missingChannel',
+      'the encoding says premultiplied, but neither the motion pass nor the beauty has an alpha channel',
+    );
   return stored.beautyAlpha;
 }
 
 /** A channel named in full is accepted for its short name too, and the other way round. */
 function planeOf(stored: StoredMotion, name: string): Float32Array {
   const plane = stored.planes.get(name) ?? stored.planes.get(name.slice(name.lastIndexOf('.') + 1));
-  if (plane === undefined) throw new IvrexError('missingChannel', `the motion pass has no channel "${name}"; it has ${[...stored.planes.keys()].join(', ')}`);
+  if (plane === undefined)
+    throw new IvrexError('missingChannel', `the motion pass has no channel "${name}"; it has ${[...stored.planes.keys()].join(', ')}`);
   return plane;
 }
 
-function displacements(stored: StoredMotion, encoding: Encoding, plan: CodecPlan, set: VectorSet, alpha: Float32Array | null): { vectors: Float64Array; valid: Uint8Array } {
-  const xs = planeOf(stored, set.x), ys = planeOf(stored, set.y);
+function displacements(
+  stored: StoredMotion,
+  encoding: Encoding,
+  plan: CodecPlan,
+  set: VectorSet,
+  alpha: Float32Array | null,
+): { vectors: Float64Array; valid: Uint8Array } {
+  const xs = planeOf(stored, set.x),
+    ys = planeOf(stored, set.y);
   const lengths = set.length === null ? null : planeOf(stored, set.length);
   const { undo } = transferPair(encoding.transfer);
   const { noData } = encoding;
-  const vectors = new Float64Array(xs.length * 2), valid = new Uint8Array(xs.length);
+  const vectors = new Float64Array(xs.length * 2),
+    valid = new Uint8Array(xs.length);
   for (let i = 0; i < xs.length; i++) {
     const coverage = alpha === null ? 1 : alpha[i];
     if (coverage === 0 || (noData !== null && isNoData(xs[i], noData) && isNoData(ys[i], noData))) continue;
-    const x = undo(xs[i] / coverage) - plan.zero, y = undo(ys[i] / coverage) - plan.zero;
+    const x = undo(xs[i] / coverage) - plan.zero,
+      y = undo(ys[i] / coverage) - plan.zero;
     let vx: number, vy: number;
     if (lengths === null) {
       vx = x * plan.scaleX;

@@ -21,9 +21,16 @@ export interface EncodedMotion {
  * The inverse of `decodeMotion`. `alpha` is the coverage to multiply with (and to write, when the encoding names an alpha channel).
  * @throws IvrexError as `planCodec`; badEncoding when it is premultiplied and no alpha is given
  */
-export function encodeMotion(field: MotionField, encoding: Encoding, type: StoredType, fps: number | null, alpha: Float32Array | null): EncodedMotion {
+export function encodeMotion(
+  field: MotionField,
+  encoding: Encoding,
+  type: StoredType,
+  fps: number | null,
+  alpha: Float32Array | null,
+): EncodedMotion {
   const plan = planCodec(encoding, { width: field.width, height: field.height, fps });
-  if (encoding.premultiplied && alpha === null) throw new IvrexError('badEncoding', 'the target encoding is premultiplied, so an alpha is needed to write it');
+  if (encoding.premultiplied && alpha === null)
+    throw new IvrexError('badEncoding', 'the target encoding is premultiplied, so an alpha is needed to write it');
   const count = field.width * field.height;
   const planes = new Map(channelsOf(encoding).map((name) => [name, new Float32Array(count)]));
   const clipped = new Uint8Array(count);
@@ -33,7 +40,8 @@ export function encodeMotion(field: MotionField, encoding: Encoding, type: Store
     const out = planes.get(encoding.alpha) ?? new Float32Array(0);
     for (let i = 0; i < count; i++) writer(out, i, alpha === null ? 1 : alpha[i]);
   }
-  let clippedPixels = 0, invalidPixels = 0;
+  let clippedPixels = 0,
+    invalidPixels = 0;
   for (let i = 0; i < count; i++) {
     clippedPixels += clipped[i];
     invalidPixels += 1 - field.valid[i];
@@ -44,7 +52,10 @@ export function encodeMotion(field: MotionField, encoding: Encoding, type: Store
 type SampleWriter = (plane: Float32Array, index: number, value: number) => void;
 
 function sampleWriter(steps: number | null, clipped: Uint8Array): SampleWriter {
-  if (steps === null) return (plane, index, value) => { plane[index] = value; };
+  if (steps === null)
+    return (plane, index, value) => {
+      plane[index] = value;
+    };
   return (plane, index, value) => {
     const code = value * steps;
     if (code < -0.5 || code > steps + 0.5) clipped[index] = 1;
@@ -52,10 +63,19 @@ function sampleWriter(steps: number | null, clipped: Uint8Array): SampleWriter {
   };
 }
 
-function encodeSet(field: MotionField, encoding: Encoding, plan: CodecPlan, set: VectorSet, index: number,
-  planes: ReadonlyMap<string, Float32Array>, alpha: Float32Array | null, write: SampleWriter): void {
+function encodeSet(
+  field: MotionField,
+  encoding: Encoding,
+  plan: CodecPlan,
+  set: VectorSet,
+  index: number,
+  planes: ReadonlyMap<string, Float32Array>,
+  alpha: Float32Array | null,
+  write: SampleWriter,
+): void {
   const none = new Float32Array(0);
-  const xs = planes.get(set.x) ?? none, ys = planes.get(set.y) ?? none;
+  const xs = planes.get(set.x) ?? none,
+    ys = planes.get(set.y) ?? none;
   const lengths = set.length === null ? null : (planes.get(set.length) ?? none);
   const { apply } = transferPair(encoding.transfer);
   const { frames, sum } = plan.spans[index];
@@ -68,12 +88,14 @@ function encodeSet(field: MotionField, encoding: Encoding, plan: CodecPlan, set:
       if (lengths !== null) write(lengths, i, 0);
       continue;
     }
-    const vx = displacement(field, i * 2, frames, sum), vy = displacement(field, i * 2 + 1, frames, sum);
+    const vx = displacement(field, i * 2, frames, sum),
+      vy = displacement(field, i * 2 + 1, frames, sum);
     if (lengths === null) {
       write(xs, i, apply(vx / plan.scaleX + plan.zero) * coverage);
       write(ys, i, apply(vy / plan.scaleY + plan.zero) * coverage);
     } else {
-      const x = vx * plan.pixelAspect * plan.signX, y = vy * plan.signY;
+      const x = vx * plan.pixelAspect * plan.signX,
+        y = vy * plan.signY;
       const length = Math.hypot(x, y);
       const reach = directionReach(encoding);
       write(xs, i, apply(plan.zero + (length > 0 ? (x / length) * reach : 0)) * coverage);
@@ -85,7 +107,8 @@ function encodeSet(field: MotionField, encoding: Encoding, plan: CodecPlan, set:
 
 /** P(to) - P(from) for P(t) = a t + b t^2 through previous, now and next. */
 function displacement(field: MotionField, at: number, frames: number, sum: number): number {
-  const next = field.toNext[at], previous = field.toPrevious[at];
+  const next = field.toNext[at],
+    previous = field.toPrevious[at];
   return frames * ((next - previous) / 2 + ((next + previous) / 2) * sum);
 }
 

@@ -26,9 +26,19 @@ export interface VectorSet {
 /** Raw float pixels to the next frame in the given channels: the plainest encoding there is. */
 export function rawPixels(x: string, y: string, name = 'Raw pixels to the next frame'): Encoding {
   return {
-    ivrexEncoding: 1, name, note: '', space: 'screen', transfer: { kind: 'none' }, premultiplied: false, alpha: null,
+    ivrexEncoding: 1,
+    name,
+    note: '',
+    space: 'screen',
+    transfer: { kind: 'none' },
+    premultiplied: false,
+    alpha: null,
     sets: [{ x, y, length: null, covers: { from: 0, to: 1, unit: 'frames' } }],
-    zero: 0, fullScale: { stored: 1, equals: 1, unit: 'px' }, axes: { x: 'right', y: 'down' }, pixelAspect: 1, noData: null,
+    zero: 0,
+    fullScale: { stored: 1, equals: 1, unit: 'px' },
+    axes: { x: 'right', y: 'down' },
+    pixelAspect: 1,
+    noData: null,
   };
 }
 

@@ -11,16 +11,22 @@ export interface EncodingProposal {
 export function proposeEncoding(channels: readonly { readonly name: string; readonly type: string }[]): EncodingProposal | null {
   const names = channels.map((c) => c.name);
   const find = (...patterns: RegExp[]) => patterns.map((p) => names.find((n) => p.test(n))).find((n) => n !== undefined);
-  const nextX = find(/^(next|forward|fwd).?x$/i), nextY = find(/^(next|forward|fwd).?y$/i);
-  const previousX = find(/^(prev|previous|backward|back|bwd).?x$/i), previousY = find(/^(prev|previous|backward|back|bwd).?y$/i);
+  const nextX = find(/^(next|forward|fwd).?x$/i),
+    nextY = find(/^(next|forward|fwd).?y$/i);
+  const previousX = find(/^(prev|previous|backward|back|bwd).?x$/i),
+    previousY = find(/^(prev|previous|backward|back|bwd).?y$/i);
   const set = (x: string, y: string, to: number) => ({ x, y, length: null, covers: { from: 0, to, unit: 'frames' as const } });
   if (nextX && nextY) {
     const both = previousX !== undefined && previousY !== undefined;
     const base = rawPixels(nextX, nextY, both ? 'Raw pixels, next and previous' : 'Raw pixels to the next frame');
     const sets = both ? [set(nextX, nextY, 1), set(previousX, previousY, -1)] : base.sets;
-    return { encoding: { ...base, sets }, reason: `channel names say ${both ? 'next and previous' : 'next'}, and float values can hold pixels as they are` };
+    return {
+      encoding: { ...base, sets },
+      reason: `channel names say ${both ? 'next and previous' : 'next'}, and float values can hold pixels as they are`,
+    };
   }
-  const x = find(/^(x|u|r|dx|motionx|vx)$/i) ?? names[0], y = find(/^(y|v|g|dy|motiony|vy)$/i) ?? names[1];
+  const x = find(/^(x|u|r|dx|motionx|vx)$/i) ?? names[0],
+    y = find(/^(y|v|g|dy|motiony|vy)$/i) ?? names[1];
   if (x === undefined || y === undefined || x === y) return null;
   return { encoding: rawPixels(x, y), reason: `${x} and ${y} are the first two channels; float values can hold pixels as they are` };
 }

@@ -2,14 +2,24 @@
  * Bilinear resampling of one plane, pixel centres aligned (CONTRACT: pixel i covers [i, i+1)).
  * Nearest instead keeps labels and invalid marks apart.
  */
-export function resizePlane(src: Float32Array, width: number, height: number, toWidth: number, toHeight: number, filter: 'linear' | 'nearest'): Float32Array {
+export function resizePlane(
+  src: Float32Array,
+  width: number,
+  height: number,
+  toWidth: number,
+  toHeight: number,
+  filter: 'linear' | 'nearest',
+): Float32Array {
   if (width === toWidth && height === toHeight) return src;
   const out = new Float32Array(toWidth * toHeight);
   for (let y = 0; y < toHeight; y++) {
     const sy = ((y + 0.5) * height) / toHeight - 0.5;
     for (let x = 0; x < toWidth; x++) {
       const sx = ((x + 0.5) * width) / toWidth - 0.5;
-      out[y * toWidth + x] = filter === 'nearest' ? src[clamp(Math.round(sy), height) * width + clamp(Math.round(sx), width)] : bilinear(src, width, height, sx, sy);
+      out[y * toWidth + x] =
+        filter === 'nearest'
+          ? src[clamp(Math.round(sy), height) * width + clamp(Math.round(sx), width)]
+          : bilinear(src, width, height, sx, sy);
     }
   }
   return out;
@@ -20,8 +30,13 @@ function clamp(i: number, size: number): number {
 }
 
 function bilinear(src: Float32Array, width: number, height: number, sx: number, sy: number): number {
-  const x = Math.floor(sx), y = Math.floor(sy);
-  const u = sx - x, v = sy - y;
-  const x0 = clamp(x, width), x1 = clamp(x + 1, width), y0 = clamp(y, height) * width, y1 = clamp(y + 1, height) * width;
+  const x = Math.floor(sx),
+    y = Math.floor(sy);
+  const u = sx - x,
+    v = sy - y;
+  const x0 = clamp(x, width),
+    x1 = clamp(x + 1, width),
+    y0 = clamp(y, height) * width,
+    y1 = clamp(y + 1, height) * width;
   return (src[y0 + x0] * (1 - u) + src[y0 + x1] * u) * (1 - v) + (src[y1 + x0] * (1 - u) + src[y1 + x1] * u) * v;
 }

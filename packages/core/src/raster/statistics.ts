@@ -8,7 +8,12 @@ export interface SampleStatistics {
 
 /** min, max and mean over finite samples (null when there are none); NaN and infinities are counted. */
 export function statisticsOf(samples: Float32Array | Uint32Array): SampleStatistics {
-  let min = Infinity, max = -Infinity, sum = 0, finite = 0, nan = 0, inf = 0;
+  let min = Infinity,
+    max = -Infinity,
+    sum = 0,
+    finite = 0,
+    nan = 0,
+    inf = 0;
   for (let i = 0; i < samples.length; i++) {
     const v = samples[i];
     if (v - v === 0) {

@@ -25,7 +25,9 @@ export const referenceKernels: Kernels = {
 
 /** IEEE 754-2008 binary16, by its definition. */
 export function widen(h: number): number {
-  const sign = h & 0x8000 ? -1 : 1, exponent = (h >> 10) & 31, mantissa = h & 1023;
+  const sign = h & 0x8000 ? -1 : 1,
+    exponent = (h >> 10) & 31,
+    mantissa = h & 1023;
   if (exponent === 31) return mantissa === 0 ? sign * Infinity : NaN;
   return exponent === 0 ? sign * mantissa * 2 ** -24 : sign * (1 + mantissa / 1024) * 2 ** (exponent - 15);
 }
@@ -33,11 +35,13 @@ export function widen(h: number): number {
 /** The nearest half, ties to the even bit pattern. */
 export function narrow(value: number): number {
   if (Number.isNaN(value)) return 0x7e00;
-  const sign = value < 0 || Object.is(value, -0) ? 0x8000 : 0, magnitude = Math.abs(value);
+  const sign = value < 0 || Object.is(value, -0) ? 0x8000 : 0,
+    magnitude = Math.abs(value);
   if (magnitude >= 65520) return sign | 0x7c00;
   const exponent = Math.max(-14, Math.floor(Math.log2(magnitude || 1e-30)));
   const step = 2 ** (exponent - 10);
-  const scaled = magnitude / step, floor = Math.floor(scaled);
+  const scaled = magnitude / step,
+    floor = Math.floor(scaled);
   const steps = scaled - floor > 0.5 || (scaled - floor === 0.5 && floor % 2 === 1) ? floor + 1 : floor;
   // Steps past 2048 carry into the exponent by themselves.
   return sign | (exponent === -14 ? steps : ((exponent + 15) << 10) + (steps - 1024));
@@ -73,7 +77,8 @@ class ReferenceSession implements SliceSession {
 
 function colourAt(layer: SliceLayer, request: SliceRequest, x: number, y: number, t: number): number[] {
   const { pathBox: box } = layer;
-  const px = x - box.x0, py = y - box.y0;
+  const px = x - box.x0,
+    py = y - box.y0;
   if (px < 0 || py < 0 || px >= box.width || py >= box.height) return [0, 0, 0, 0];
   const p = (py * box.width + px) * 8;
   const [gx, gy, re, im] = [0, 1, 2, 3].map((k) => t * layer.path[p + k] + t * t * layer.path[p + 4 + k]);
@@ -83,14 +88,16 @@ function colourAt(layer: SliceLayer, request: SliceRequest, x: number, y: number
   if (request.path === 'arc') {
     if (square < 1e-12) [kr, ki] = [1 - re / 2, -im / 2];
     else {
-      const nr = Math.exp(-re) * Math.cos(im) - 1, ni = -Math.exp(-re) * Math.sin(im);
+      const nr = Math.exp(-re) * Math.cos(im) - 1,
+        ni = -Math.exp(-re) * Math.sin(im);
       [kr, ki] = [-(nr * re + ni * im) / square, -(ni * re - nr * im) / square];
     }
   } else {
     const norm = (1 + re) ** 2 + im ** 2;
     [kr, ki] = [(1 + re) / norm, -im / norm];
   }
-  const sx = x - (gx * kr - gy * ki) - layer.colourBox.x0, sy = y - (gx * ki + gy * kr) - layer.colourBox.y0;
+  const sx = x - (gx * kr - gy * ki) - layer.colourBox.x0,
+    sy = y - (gx * ki + gy * kr) - layer.colourBox.y0;
   return request.filter === 'cubic' ? sample(layer, sx, sy, catmullRom, 2) : sample(layer, sx, sy, (d) => Math.max(0, 1 - Math.abs(d)), 1);
 }
 

@@ -27,7 +27,8 @@ export interface TimeSlices {
 
 /** Stratified midpoints of an even exposure. */
 export function sliceTimes(shutter: Shutter, count: number): TimeSlices {
-  const times = new Float32Array(count), weights = new Float32Array(count).fill(1 / count);
+  const times = new Float32Array(count),
+    weights = new Float32Array(count).fill(1 / count);
   for (let i = 0; i < count; i++) times[i] = shutter.strength * (shutter.opens + ((i + 0.5) / count) * (shutter.closes - shutter.opens));
   return { times, weights };
 }

@@ -40,10 +40,17 @@ export function readConfig(environment: Record<string, string | undefined>): Con
   const e = parsed.data;
   const media = path.join(e.IVREX_DATA, 'media');
   return {
-    host: e.IVREX_HOST, port: e.IVREX_PORT, databaseUrl: e.IVREX_DATABASE_URL, threads: e.IVREX_THREADS, logLevel: e.IVREX_LOG, makeDemo: e.IVREX_DEMO === '1',
-    clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'), kernelsWasm: path.join(e.IVREX_ROOT, 'packages/kernels/build/kernels.wasm'),
+    host: e.IVREX_HOST,
+    port: e.IVREX_PORT,
+    databaseUrl: e.IVREX_DATABASE_URL,
+    threads: e.IVREX_THREADS,
+    logLevel: e.IVREX_LOG,
+    makeDemo: e.IVREX_DEMO === '1',
+    clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'),
+    kernelsWasm: path.join(e.IVREX_ROOT, 'packages/kernels/build/kernels.wasm'),
     migrationsFolder: path.join(e.IVREX_ROOT, 'packages/server/migrations'),
     mediaFolders: [media, ...e.IVREX_MEDIA.split(':').filter((f) => f !== '')].map((f) => path.resolve(f)),
-    demoFolder: path.join(media, 'tidal-clock'), deliveriesFolder: path.join(e.IVREX_DATA, 'deliveries'),
+    demoFolder: path.join(media, 'tidal-clock'),
+    deliveriesFolder: path.join(e.IVREX_DATA, 'deliveries'),
   };
 }

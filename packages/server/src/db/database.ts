@@ -15,7 +15,9 @@ export function openDatabase(url: string, onError: (error: Error) => void): Data
   const pool = new pg.Pool({ connectionString: url, max: 8 });
   // A connection that breaks while idle must not end the process; the next query says what is wrong.
   pool.on('error', onError);
-  const over = (client: pg.Pool | pg.PoolClient): Db => ({ query: (text, values) => client.query(text, values === undefined ? undefined : [...values]) });
+  const over = (client: pg.Pool | pg.PoolClient): Db => ({
+    query: (text, values) => client.query(text, values === undefined ? undefined : [...values]),
+  });
   return {
     ...over(pool),
     async transaction(work) {

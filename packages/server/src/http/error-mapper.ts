@@ -5,8 +5,25 @@ import { ZodError } from 'zod';
 
 /** The one place where errors become HTTP. */
 const STATUS: Record<ErrorCode, number> = {
-  notAnImage: 422, truncated: 422, damaged: 422, unsupported: 422, tooLarge: 413, missingFile: 404, missingFrame: 404, missingChannel: 422, missingLayer: 422,
-  sizeMismatch: 422, badEncoding: 422, badSetting: 422, needsFrameRate: 422, cannotWrite: 507, notFound: 404, conflict: 409, cancelled: 409, forbidden: 403, internal: 500,
+  notAnImage: 422,
+  truncated: 422,
+  damaged: 422,
+  unsupported: 422,
+  tooLarge: 413,
+  missingFile: 404,
+  missingFrame: 404,
+  missingChannel: 422,
+  missingLayer: 422,
+  sizeMismatch: 422,
+  badEncoding: 422,
+  badSetting: 422,
+  needsFrameRate: 422,
+  cannotWrite: 507,
+  notFound: 404,
+  conflict: 409,
+  cancelled: 409,
+  forbidden: 403,
+  internal: 500,
 };
 
 export const errorMapper: ErrorRequestHandler = (error: unknown, request, response, next) => {

@@ -27,7 +27,8 @@ export async function openDeliveryQueue(databaseUrl: string, log: Logger): Promi
   const running = new Map<string, AbortController>();
   return {
     async send(deliveryId, frames) {
-      for (let i = 0; i < frames.length; i += CHUNK) await boss.send(QUEUE, { deliveryId, frames: frames.slice(i, i + CHUNK) }, { expireInSeconds: EXPIRE_SECONDS, retryLimit: 2 });
+      for (let i = 0; i < frames.length; i += CHUNK)
+        await boss.send(QUEUE, { deliveryId, frames: frames.slice(i, i + CHUNK) }, { expireInSeconds: EXPIRE_SECONDS, retryLimit: 2 });
     },
     abort(deliveryId) {
       running.get(deliveryId)?.abort();

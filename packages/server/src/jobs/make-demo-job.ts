@@ -25,7 +25,9 @@ export class DemoJob implements WorkBoard {
     const look = () => (looks = looks.then(() => bringIn(services, shotFolder)));
     try {
       await makeDemo({
-        folder: this.config.demoFolder, threads: Math.max(1, this.config.threads), kernelsWasm: this.config.kernelsWasm,
+        folder: this.config.demoFolder,
+        threads: Math.max(1, this.config.threads),
+        kernelsWasm: this.config.kernelsWasm,
         workerFile: fileURLToPath(new URL('./demo-worker.mjs', import.meta.url)),
         onProgress: (done, total) => {
           if (first < 0) first = done;
@@ -33,7 +35,8 @@ export class DemoJob implements WorkBoard {
           const secondsLeft = made === 0 ? null : ((Date.now() - started) / 1000 / made) * (total - done);
           this.state = { kind: 'demo', label, state: 'running', done, total, secondsLeft, error: null };
           // The heron's passes come first: with them the shot is there. Now and then the rest is taken in.
-          if (done === TIDAL_CLOCK.frames || (done > TIDAL_CLOCK.frames && done % 8 === 0)) look().catch((error: unknown) => services.log.warn({ err: error }, 'the demo shot could not be brought in yet'));
+          if (done === TIDAL_CLOCK.frames || (done > TIDAL_CLOCK.frames && done % 8 === 0))
+            look().catch((error: unknown) => services.log.warn({ err: error }, 'the demo shot could not be brought in yet'));
         },
       });
       await look();
@@ -41,7 +44,15 @@ export class DemoJob implements WorkBoard {
     } catch (error) {
       services.log.error({ err: error }, 'the demo production could not be made');
       const message = error instanceof Error ? error.message : String(error);
-      this.state = { kind: 'demo', label, state: 'failed', done: this.state?.done ?? 0, total: this.state?.total ?? 0, secondsLeft: null, error: message };
+      this.state = {
+        kind: 'demo',
+        label,
+        state: 'failed',
+        done: this.state?.done ?? 0,
+        total: this.state?.total ?? 0,
+        secondsLeft: null,
+        error: message,
+      };
     }
   }
 }

@@ -1,5 +1,13 @@
 import path from 'node:path';
-import { shotSettingsSchema, type Delivery, type DeliveryId, type DeliveryOptions, type PassId, type ShotId, type ShotSettings } from '@ivrex/contract';
+import {
+  shotSettingsSchema,
+  type Delivery,
+  type DeliveryId,
+  type DeliveryOptions,
+  type PassId,
+  type ShotId,
+  type ShotSettings,
+} from '@ivrex/contract';
 import { IvrexError, shutterAngleDeg, type Shutter } from '@ivrex/core';
 import type { FrameSources, PassFile } from '@ivrex/media';
 import type { Db } from '../db/database';
@@ -18,9 +26,17 @@ import { shotDetail } from './shots';
 /** The one element that this version delivers, with what the blur cannot do without. */
 function readyElement(settings: ShotSettings) {
   const [element] = settings.elements;
-  if (element.beauty === null || element.motion === null) throw new IvrexError('badSetting', 'choose a beauty and a motion pass in step Passes first');
+  if (element.beauty === null || element.motion === null)
+    throw new IvrexError('badSetting', 'choose a beauty and a motion pass in step Passes first');
   if (element.encoding === null) throw new IvrexError('badSetting', 'say how the motion is stored in step Motion first');
-  return { beauty: element.beauty, motion: element.motion, depth: element.depth, ids: element.ids, encoding: element.encoding, shutter: element.shutter ?? settings.shutter };
+  return {
+    beauty: element.beauty,
+    motion: element.motion,
+    depth: element.depth,
+    ids: element.ids,
+    encoding: element.encoding,
+    shutter: element.shutter ?? settings.shutter,
+  };
 }
 
 /** Orders a delivery of the shot as it is set now. @throws IvrexError badSetting, notFound, missingFrame */
@@ -29,7 +45,8 @@ export async function orderDelivery({ database, config, queue }: Services, shotI
   const { beauty } = readyElement(settings);
   const pass = passes.find((p) => p.id === beauty);
   const frames = (pass?.frames ?? [shot.firstFrame]).filter((f) => f >= options.firstFrame && f <= options.lastFrame);
-  if (frames.length === 0) throw new IvrexError('missingFrame', `the beauty has no frame from ${options.firstFrame} to ${options.lastFrame}`);
+  if (frames.length === 0)
+    throw new IvrexError('missingFrame', `the beauty has no frame from ${options.firstFrame} to ${options.lastFrame}`);
   const folder = path.join(config.deliveriesFolder, shot.name, options.name);
   const id = await insertDelivery(database, { shotId, folder, pattern: `${options.name}.####.exr`, options, settings, frames });
   await queue.send(id, frames);
@@ -83,7 +100,12 @@ export async function resumeInterrupted({ database, queue }: Pick<Services, 'dat
 }
 
 /** Renders one frame of a delivery, if it still waits. Trouble with the frame is kept with it and does not stop the others. */
-export async function renderDeliveryFrame(services: Pick<Services, 'database' | 'pool' | 'now' | 'log'>, id: DeliveryId, frame: number, signal: AbortSignal): Promise<void> {
+export async function renderDeliveryFrame(
+  services: Pick<Services, 'database' | 'pool' | 'now' | 'log'>,
+  id: DeliveryId,
+  frame: number,
+  signal: AbortSignal,
+): Promise<void> {
   const { database, pool, now, log } = services;
   if (!(await claimFrame(database, id, frame))) return;
   const started = now().getTime();
@@ -91,27 +113,45 @@ export async function renderDeliveryFrame(services: Pick<Services, 'database' | 
     const [row] = await listDeliveries(database, { id });
     const settings = shotSettingsSchema.parse(row.settings);
     const { sources, shutter } = await frameSources(database, row.shotId, settings, frame);
-    const blurred = await pool.blur({ sources, path: settings.path, settings: { shutter, quality: 'final', samples: settings.samples } }, signal);
+    const blurred = await pool.blur(
+      { sources, path: settings.path, settings: { shutter, quality: 'final', samples: settings.samples } },
+      signal,
+    );
     const file = path.join(row.folder, row.pattern.replace('####', String(frame).padStart(4, '0')));
     await pool.save(blurred, file, row.options.type, row.options.compression, signal);
     await finishFrame(database, id, frame, 'done', now().getTime() - started, null);
   } catch (error) {
     const cancelled = error instanceof IvrexError && error.code === 'cancelled';
     if (!(error instanceof IvrexError)) log.error({ err: error, deliveryId: id, frame }, 'a frame failed unexpectedly');
-    const message = error instanceof IvrexError ? `${error.file === undefined ? '' : `${error.file}: `}${error.message}` : 'something unexpected went wrong; the log says more';
+    const message =
+      error instanceof IvrexError
+        ? `${error.file === undefined ? '' : `${error.file}: `}${error.message}`
+        : 'something unexpected went wrong; the log says more';
     await finishFrame(database, id, frame, cancelled ? 'waiting' : 'failed', null, cancelled ? null : message);
   }
   await settleDelivery(database, id);
 }
 
 /** The files of one frame under the shot's settings. @throws IvrexError badSetting, missingFrame */
-export async function frameSources(db: Db, shotId: ShotId, settings: ShotSettings, frame: number): Promise<{ sources: FrameSources; shutter: Shutter }> {
+export async function frameSources(
+  db: Db,
+  shotId: ShotId,
+  settings: ShotSettings,
+  frame: number,
+): Promise<{ sources: FrameSources; shutter: Shutter }> {
   const element = readyElement(settings);
   const passes = await listPasses(db, shotId);
   const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, frame);
   const fps = passes.find((p) => p.id === element.beauty)?.fps ?? null;
   return {
     shutter: element.shutter,
-    sources: { beauty: await at(element.beauty), motion: await at(element.motion), depth: element.depth && (await at(element.depth)), ids: element.ids && (await at(element.ids)), encoding: element.encoding, fps },
+    sources: {
+      beauty: await at(element.beauty),
+      motion: await at(element.motion),
+      depth: element.depth && (await at(element.depth)),
+      ids: element.ids && (await at(element.ids)),
+      encoding: element.encoding,
+      fps,
+    },
   };
 }

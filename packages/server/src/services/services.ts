@@ -23,5 +23,13 @@ export interface DeliveryQueue {
 
 /** Background work other than deliveries, told while it runs. */
 export interface WorkBoard {
-  list(): readonly { kind: string; label: string; state: 'running' | 'done' | 'failed'; done: number; total: number; secondsLeft: number | null; error: string | null }[];
+  list(): readonly {
+    kind: string;
+    label: string;
+    state: 'running' | 'done' | 'failed';
+    done: number;
+    total: number;
+    secondsLeft: number | null;
+    error: string | null;
+  }[];
 }

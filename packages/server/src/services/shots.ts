@@ -12,9 +12,28 @@ import type { Services } from './services';
 
 function summary(row: ShotRow): ShotSummary {
   const [element] = row.settings.elements;
-  const step = row.delivered ? 'deliver' : element.encoding !== null ? 'shutter' : element.motion !== null && element.beauty !== null ? 'motion' : 'passes';
+  const step = row.delivered
+    ? 'deliver'
+    : element.encoding !== null
+      ? 'shutter'
+      : element.motion !== null && element.beauty !== null
+        ? 'motion'
+        : 'passes';
   const { id, name, folder, firstFrame, lastFrame, fps, width, height, openFindings } = row;
-  return { id, name, folder, firstFrame, lastFrame, fps, width, height, openFindings, step, changedAt: row.changedAt.toISOString(), thumbnailPass: element.beauty };
+  return {
+    id,
+    name,
+    folder,
+    firstFrame,
+    lastFrame,
+    fps,
+    width,
+    height,
+    openFindings,
+    step,
+    changedAt: row.changedAt.toISOString(),
+    thumbnailPass: element.beauty,
+  };
 }
 
 export async function shotSummaries({ database }: Pick<Services, 'database'>): Promise<ShotSummary[]> {
@@ -28,11 +47,16 @@ export async function shotDetail(db: Db, shotId: ShotId): Promise<ShotDetail> {
   const labels = await listStateLabels(db, shotId);
   const current = labels.findIndex((label) => label.current);
   return {
-    shot: summary(row), passes: await listPasses(db, shotId), findings: await listFindings(db, shotId), settings: row.settings,
+    shot: summary(row),
+    passes: await listPasses(db, shotId),
+    findings: await listFindings(db, shotId),
+    settings: row.settings,
     state: {
-      sequence: labels[current].sequence, label: labels[current].label,
+      sequence: labels[current].sequence,
+      label: labels[current].label,
       // What undoing takes back is the current state's own change.
-      undo: current > 0 ? labels[current].label : null, redo: labels[current + 1]?.label ?? null,
+      undo: current > 0 ? labels[current].label : null,
+      redo: labels[current + 1]?.label ?? null,
     },
   };
 }
@@ -42,11 +66,18 @@ function notFound(): IvrexError {
 }
 
 /** @throws IvrexError notFound, conflict when somebody changed the shot since `basedOn` */
-export async function changeSettings({ database }: Pick<Services, 'database'>, shotId: ShotId, settings: ShotSettings, label: string, basedOn: number): Promise<ShotDetail> {
+export async function changeSettings(
+  { database }: Pick<Services, 'database'>,
+  shotId: ShotId,
+  settings: ShotSettings,
+  label: string,
+  basedOn: number,
+): Promise<ShotDetail> {
   return database.transaction(async (db) => {
     const current = await lockShotState(db, shotId);
     if (current === null) throw notFound();
-    if (current !== basedOn) throw new IvrexError('conflict', 'the shot was changed in another window; this shows the newer state, please make the change again');
+    if (current !== basedOn)
+      throw new IvrexError('conflict', 'the shot was changed in another window; this shows the newer state, please make the change again');
     await appendState(db, shotId, current, label, settings);
     await moveToState(db, shotId, current + 1);
     return shotDetail(db, shotId);

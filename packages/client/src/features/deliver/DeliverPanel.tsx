@@ -10,27 +10,94 @@ import { useShotContext } from '../shot/ShotPage';
 export function DeliverPanel() {
   const { detail } = useShotContext();
   const { shot, settings } = detail;
-  const deliveries = useDeliveries(shot.id), order = useOrderDelivery(shot.id);
+  const deliveries = useDeliveries(shot.id),
+    order = useOrderDelivery(shot.id);
   const [form] = Form.useForm<DeliveryOptions>();
-  const name = Form.useWatch('name', form), last = Form.useWatch('firstFrame', form);
-  if (settings.elements[0].encoding === null) return <div className="empty-state"><h2>Nothing to deliver yet</h2><div>Say how the motion is stored, then set the shutter.</div><Link to="../motion">Go to Motion</Link></div>;
+  const name = Form.useWatch('name', form),
+    last = Form.useWatch('firstFrame', form);
+  if (settings.elements[0].encoding === null)
+    return (
+      <div className="empty-state">
+        <h2>Nothing to deliver yet</h2>
+        <div>Say how the motion is stored, then set the shutter.</div>
+        <Link to="../motion">Go to Motion</Link>
+      </div>
+    );
   return (
     <>
       <h2>Deliver</h2>
-      <Form form={form} layout="vertical" className="card" initialValues={{ name: `${shot.name}_blurred`, firstFrame: shot.firstFrame, lastFrame: shot.lastFrame, type: 'half', compression: 'zip' }}
-        onFinish={(values) => order.mutate(deliveryOptionsSchema.parse(values))}>
-        <Form.Item name="name" label="Name" rules={[{ pattern: /^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, message: 'Letters, digits, dot, dash and underscore' }, { required: true, message: 'A name is needed' }]}><Input /></Form.Item>
+      <Form
+        form={form}
+        layout="vertical"
+        className="card"
+        initialValues={{
+          name: `${shot.name}_blurred`,
+          firstFrame: shot.firstFrame,
+          lastFrame: shot.lastFrame,
+          type: 'half',
+          compression: 'zip',
+        }}
+        onFinish={(values) => order.mutate(deliveryOptionsSchema.parse(values))}
+      >
+        <Form.Item
+          name="name"
+          label="Name"
+          rules={[
+            { pattern: /^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, message: 'Letters, digits, dot, dash and underscore' },
+            { required: true, message: 'A name is needed' },
+          ]}
+        >
+          <Input />
+        </Form.Item>
         <div className="grid2">
-          <Form.Item name="firstFrame" label="From" rules={[{ required: true, message: 'A frame is needed' }]}><InputNumber style={{ width: '100%' }} precision={0} /></Form.Item>
-          <Form.Item name="lastFrame" label="To" dependencies={['firstFrame']} rules={[{ required: true, message: 'A frame is needed' }, ({ getFieldValue }) => ({ validator: (_, v: number) => (v >= (getFieldValue('firstFrame') as number) ? Promise.resolve() : Promise.reject(new Error('Ends before it starts'))) })]}><InputNumber style={{ width: '100%' }} precision={0} /></Form.Item>
-          <Form.Item name="type" label="Values"><Select options={[{ value: 'half', label: 'Half float' }, { value: 'float', label: 'Float' }]} /></Form.Item>
-          <Form.Item name="compression" label="Compression"><Select options={[{ value: 'zip', label: 'ZIP' }, { value: 'zips', label: 'ZIPS' }, { value: 'rle', label: 'RLE' }, { value: 'none', label: 'None' }]} /></Form.Item>
+          <Form.Item name="firstFrame" label="From" rules={[{ required: true, message: 'A frame is needed' }]}>
+            <InputNumber style={{ width: '100%' }} precision={0} />
+          </Form.Item>
+          <Form.Item
+            name="lastFrame"
+            label="To"
+            dependencies={['firstFrame']}
+            rules={[
+              { required: true, message: 'A frame is needed' },
+              ({ getFieldValue }) => ({
+                validator: (_, v: number) =>
+                  v >= (getFieldValue('firstFrame') as number) ? Promise.resolve() : Promise.reject(new Error('Ends before it starts')),
+              }),
+            ]}
+          >
+            <InputNumber style={{ width: '100%' }} precision={0} />
+          </Form.Item>
+          <Form.Item name="type" label="Values">
+            <Select
+              options={[
+                { value: 'half', label: 'Half float' },
+                { value: 'float', label: 'Float' },
+              ]}
+            />
+          </Form.Item>
+          <Form.Item name="compression" label="Compression">
+            <Select
+              options={[
+                { value: 'zip', label: 'ZIP' },
+                { value: 'zips', label: 'ZIPS' },
+                { value: 'rle', label: 'RLE' },
+                { value: 'none', label: 'None' },
+              ]}
+            />
+          </Form.Item>
         </div>
-        <span className="evidence">Writes {name}.{String(last ?? '').padStart(4, '0')}.exr and so on: red, green, blue and alpha, premultiplied, scene-linear. A frame appears when it is whole.</span>
+        <span className="evidence">
+          Writes {name}.{String(last ?? '').padStart(4, '0')}.exr and so on: red, green, blue and alpha, premultiplied, scene-linear. A
+          frame appears when it is whole.
+        </span>
         {order.isError && <Alert type="error" showIcon title={sentenceOf(order.error)} />}
-        <Button type="primary" htmlType="submit" loading={order.isPending} style={{ marginTop: 10 }}>Render the sequence</Button>
+        <Button type="primary" htmlType="submit" loading={order.isPending} style={{ marginTop: 10 }}>
+          Render the sequence
+        </Button>
       </Form>
-      {deliveries.data?.map((d) => <DeliveryCard key={d.id} delivery={d} shotId={shot.id} />)}
+      {deliveries.data?.map((d) => (
+        <DeliveryCard key={d.id} delivery={d} shotId={shot.id} />
+      ))}
       {deliveries.data?.length === 0 && <p>Nothing has been delivered from this shot yet.</p>}
       {deliveries.isError && <Alert type="error" showIcon title={sentenceOf(deliveries.error)} />}
     </>
@@ -42,18 +109,54 @@ const STATE_NAMES = { running: 'rendering', done: 'done', failed: 'some frames f
 function DeliveryCard({ delivery, shotId }: { delivery: Delivery; shotId: string }) {
   const action = useDeliveryAction(shotId);
   const { state, frames } = delivery;
-  const done = frames.filter((f) => f.state === 'done').length, failed = frames.filter((f) => f.state === 'failed');
+  const done = frames.filter((f) => f.state === 'done').length,
+    failed = frames.filter((f) => f.state === 'failed');
   return (
     <div className="card" data-testid="delivery" data-state={state}>
-      <div className="row"><b className="grow" style={{ overflowWrap: 'anywhere' }}>{delivery.options.name}</b><Tag color={state === 'done' ? 'success' : state === 'failed' ? 'error' : state === 'running' ? 'processing' : 'default'}>{STATE_NAMES[state]}</Tag></div>
-      <Progress percent={Math.round((100 * done) / frames.length)} size="small" status={state === 'failed' ? 'exception' : state === 'done' ? 'success' : 'normal'} />
-      <div className="frame-cells">{frames.map((f) => <i key={f.frame} className={f.state} title={`${f.frame}: ${f.error ?? f.state}`} />)}</div>
-      <span className="evidence">{done} of {frames.length} frames{delivery.secondsLeft === null ? '' : `, about ${Math.ceil(delivery.secondsLeft)} s left`}  ·  {delivery.shutter}  ·  {dayjs(delivery.createdAt).format('D MMM HH:mm')}</span>
-      {failed.slice(0, 3).map((f) => <span className="finding" key={f.frame}><span className="error">!</span><span>Frame {f.frame}: {f.error}</span></span>)}
-      <span className="evidence" style={{ overflowWrap: 'anywhere' }}>{delivery.folder}</span>
       <div className="row">
-        {state === 'running' && <Button size="small" danger loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'cancel' })}>Cancel</Button>}
-        {(state === 'failed' || state === 'cancelled') && <Button size="small" loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'resume' })}>Render what is missing</Button>}
+        <b className="grow" style={{ overflowWrap: 'anywhere' }}>
+          {delivery.options.name}
+        </b>
+        <Tag color={state === 'done' ? 'success' : state === 'failed' ? 'error' : state === 'running' ? 'processing' : 'default'}>
+          {STATE_NAMES[state]}
+        </Tag>
+      </div>
+      <Progress
+        percent={Math.round((100 * done) / frames.length)}
+        size="small"
+        status={state === 'failed' ? 'exception' : state === 'done' ? 'success' : 'normal'}
+      />
+      <div className="frame-cells">
+        {frames.map((f) => (
+          <i key={f.frame} className={f.state} title={`${f.frame}: ${f.error ?? f.state}`} />
+        ))}
+      </div>
+      <span className="evidence">
+        {done} of {frames.length} frames{delivery.secondsLeft === null ? '' : `, about ${Math.ceil(delivery.secondsLeft)} s left`} ·{' '}
+        {delivery.shutter} · {dayjs(delivery.createdAt).format('D MMM HH:mm')}
+      </span>
+      {failed.slice(0, 3).map((f) => (
+        <span className="finding" key={f.frame}>
+          <span className="error">!</span>
+          <span>
+            Frame {f.frame}: {f.error}
+          </span>
+        </span>
+      ))}
+      <span className="evidence" style={{ overflowWrap: 'anywhere' }}>
+        {delivery.folder}
+      </span>
+      <div className="row">
+        {state === 'running' && (
+          <Button size="small" danger loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'cancel' })}>
+            Cancel
+          </Button>
+        )}
+        {(state === 'failed' || state === 'cancelled') && (
+          <Button size="small" loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'resume' })}>
+            Render what is missing
+          </Button>
+        )}
       </div>
       {action.isError && <Alert type="error" showIcon title={sentenceOf(action.error)} />}
     </div>

@@ -17,22 +17,39 @@ export function MotionPanel() {
   const problem = useView((s) => s.problem);
   const agreed = element.encoding !== null;
   useEffect(() => {
-    if (agreed && ['pass', 'sharp'].includes(useView.getState().look)) useView.setState({ look: 'directions', needles: true });
+    if (agreed && ['pass', 'sharp', 'wipe', 'blurred'].includes(useView.getState().look))
+      useView.setState({ look: 'directions', needles: true });
   }, [agreed]);
-  if (pass === undefined) return <div className="empty-state"><h2>No pass is marked as motion</h2><div>Choose the one that holds the vectors.</div><Link to="../passes">Go to Passes</Link></div>;
+  if (pass === undefined)
+    return (
+      <div className="empty-state">
+        <h2>No pass is marked as motion</h2>
+        <div>Choose the one that holds the vectors.</div>
+        <Link to="../passes">Go to Passes</Link>
+      </div>
+    );
   const proposal = proposeEncoding(pass.channels);
-  const set = (label: string, encoding: Encoding | null) => change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding }, ...s.elements.slice(1)] }));
+  const set = (label: string, encoding: Encoding | null) =>
+    change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding }, ...s.elements.slice(1)] }));
   return (
     <>
       <h2>Motion</h2>
       {!agreed && (
         <div className="card open">
           <b>Proposed reading</b>
-          {proposal === null ? <span>This pass has a single channel, and motion needs two. Choose another pass in step Passes.</span> : (
+          {proposal === null ? (
+            <span>This pass has a single channel, and motion needs two. Choose another pass in step Passes.</span>
+          ) : (
             <>
-              <span>{proposal.encoding.name}: {proposal.encoding.sets.map((s) => `${s.x}, ${s.y}`).join(' and ')}.</span>
-              <span className="evidence">Because {proposal.reason}. Compare with the values below: a picture that stands still should read 0.</span>
-              <Button type="primary" size="small" icon={<CheckOutlined />} onClick={() => set('Reading taken', proposal.encoding)}>Take this reading</Button>
+              <span>
+                {proposal.encoding.name}: {proposal.encoding.sets.map((s) => `${s.x}, ${s.y}`).join(' and ')}.
+              </span>
+              <span className="evidence">
+                Because {proposal.reason}. Compare with the values below: a picture that stands still should read 0.
+              </span>
+              <Button type="primary" size="small" icon={<CheckOutlined />} onClick={() => set('Reading taken', proposal.encoding)}>
+                Take this reading
+              </Button>
             </>
           )}
         </div>

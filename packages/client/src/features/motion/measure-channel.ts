@@ -15,7 +15,9 @@ const BINS = 48;
 /** Spread and rest value of one stored channel. */
 export function measureChannel(values: Float32Array): ChannelMeasure {
   const counts = new Map<number, number>();
-  let min = Infinity, max = -Infinity, bad = 0;
+  let min = Infinity,
+    max = -Infinity,
+    bad = 0;
   for (const v of values) {
     if (!Number.isFinite(v)) {
       bad++;
@@ -28,7 +30,15 @@ export function measureChannel(values: Float32Array): ChannelMeasure {
   }
   if (min > max) return { min: 0, max: 0, rest: 0, restShare: 0, bad, histogram: [] };
   const [rest, restCount] = [...counts].reduce((best, entry) => (entry[1] > best[1] ? entry : best), [min, 0]);
-  const bins = new Array<number>(BINS).fill(0), width = (max - min) / BINS || 1;
+  const bins = new Array<number>(BINS).fill(0),
+    width = (max - min) / BINS || 1;
   for (const v of values) if (Number.isFinite(v) && v !== rest) bins[Math.min(BINS - 1, Math.floor((v - min) / width))]++;
-  return { min, max, rest, restShare: restCount / values.length, bad, histogram: bins.map((count, i) => ({ value: min + (i + 0.5) * width, count })) };
+  return {
+    min,
+    max,
+    rest,
+    restShare: restCount / values.length,
+    bad,
+    histogram: bins.map((count, i) => ({ value: min + (i + 0.5) * width, count })),
+  };
 }

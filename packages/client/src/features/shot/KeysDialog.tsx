@@ -1,12 +1,25 @@
 import { Modal } from 'antd';
 import { create } from 'zustand';
 
-export const useKeysDialog = create<{ open: boolean; toggle: () => void }>()((set) => ({ open: false, toggle: () => set((s) => ({ open: !s.open })) }));
+export const useKeysDialog = create<{ open: boolean; toggle: () => void }>()((set) => ({
+  open: false,
+  toggle: () => set((s) => ({ open: !s.open })),
+}));
 
 const KEYS: readonly (readonly [string, string])[] = [
-  ['Space', 'play, pause'], ['Left, Right', 'one frame'], ['Shift+Left, Right', 'ten frames'], ['S  B  W  D  H', 'look: sharp, blurred, wipe, directions, speed'],
-  ['X (held)', 'sharp while held: before and after'], ['N', 'needles'], ['P', 'pin the values under the pointer'], ['0', 'whole picture'], ['1', 'one to one'],
-  ['+  -', 'view exposure'], ['Ctrl+Z, Shift+Ctrl+Z', 'take back, do again'], ['Up, Down in a number', 'nudge; Shift ten times as far, Alt a tenth'], ['?', 'this list'],
+  ['Space', 'play, pause'],
+  ['Left, Right', 'one frame'],
+  ['Shift+Left, Right', 'ten frames'],
+  ['S  B  W  D  H', 'look: sharp, blurred, wipe, directions, speed'],
+  ['X (held)', 'sharp while held: before and after'],
+  ['N', 'needles'],
+  ['P', 'pin the values under the pointer'],
+  ['0', 'whole picture'],
+  ['1', 'one to one'],
+  ['+  -', 'view exposure'],
+  ['Ctrl+Z, Shift+Ctrl+Z', 'take back, do again'],
+  ['Up, Down in a number', 'nudge; Shift ten times as far, Alt a tenth'],
+  ['?', 'this list'],
 ];
 
 export function KeysDialog() {

@@ -13,16 +13,45 @@ export function ShotBar({ detail }: { detail: ShotDetail }) {
   const openKeys = useKeysDialog((s) => s.toggle);
   return (
     <header className="top-bar">
-      <Tooltip title="All shots"><Link to="/" aria-label="All shots" style={{ color: 'inherit' }}><ArrowLeftOutlined /></Link></Tooltip>
+      <Tooltip title="All shots">
+        <Link to="/" aria-label="All shots" style={{ color: 'inherit' }}>
+          <ArrowLeftOutlined />
+        </Link>
+      </Tooltip>
       <h1 title={detail.shot.name}>{detail.shot.name}</h1>
       <nav className="steps" aria-label="Steps">
-        {stepsOf(detail).map(({ to, name, state }) => <NavLink key={to} to={to} className={({ isActive }) => `step${isActive ? ' active' : ''}`}>{name}<span className="state">{state}</span></NavLink>)}
+        {stepsOf(detail).map(({ to, name, state }) => (
+          <NavLink key={to} to={to} className={({ isActive }) => `step${isActive ? ' active' : ''}`}>
+            {name}
+            <span className="state">{state}</span>
+          </NavLink>
+        ))}
       </nav>
       <span className="spring" />
-      <Tooltip title={detail.state.undo === null ? 'Nothing to take back' : `Take back: ${detail.state.undo} (Ctrl+Z)`}><Button size="small" aria-label="Undo" icon={<UndoOutlined />} disabled={detail.state.undo === null} onClick={() => step.mutate('undo')} /></Tooltip>
-      <Tooltip title={detail.state.redo === null ? 'Nothing to do again' : `Do again: ${detail.state.redo} (Shift+Ctrl+Z)`}><Button size="small" aria-label="Redo" icon={<RedoOutlined />} disabled={detail.state.redo === null} onClick={() => step.mutate('redo')} /></Tooltip>
-      <Tooltip title="Dim or bright"><Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} /></Tooltip>
-      <Tooltip title="Keys (?)"><Button size="small" aria-label="Keys" icon={<QuestionCircleOutlined />} onClick={openKeys} /></Tooltip>
+      <Tooltip title={detail.state.undo === null ? 'Nothing to take back' : `Take back: ${detail.state.undo} (Ctrl+Z)`}>
+        <Button
+          size="small"
+          aria-label="Undo"
+          icon={<UndoOutlined />}
+          disabled={detail.state.undo === null}
+          onClick={() => step.mutate('undo')}
+        />
+      </Tooltip>
+      <Tooltip title={detail.state.redo === null ? 'Nothing to do again' : `Do again: ${detail.state.redo} (Shift+Ctrl+Z)`}>
+        <Button
+          size="small"
+          aria-label="Redo"
+          icon={<RedoOutlined />}
+          disabled={detail.state.redo === null}
+          onClick={() => step.mutate('redo')}
+        />
+      </Tooltip>
+      <Tooltip title="Dim or bright">
+        <Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} />
+      </Tooltip>
+      <Tooltip title="Keys (?)">
+        <Button size="small" aria-label="Keys" icon={<QuestionCircleOutlined />} onClick={openKeys} />
+      </Tooltip>
       <KeysDialog />
     </header>
   );
@@ -31,7 +60,8 @@ export function ShotBar({ detail }: { detail: ShotDetail }) {
 function stepsOf({ settings, findings, shot }: ShotDetail): { to: string; name: string; state: string }[] {
   const [element] = settings.elements;
   const open = findings.filter((f) => f.severity !== 'info').length;
-  const chosen = element.beauty !== null && element.motion !== null, agreed = element.encoding !== null;
+  const chosen = element.beauty !== null && element.motion !== null,
+    agreed = element.encoding !== null;
   return [
     { to: 'passes', name: 'Passes', state: open > 0 ? `${open} to look at` : chosen ? 'ready' : 'to choose' },
     { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },

@@ -35,9 +35,25 @@ export function ShotPage() {
   const shot = useShot(shotId);
   if (shot.isError) {
     const gone = shot.error instanceof ApiError && shot.error.status !== 0;
-    return <div style={{ padding: 40 }}><div className="empty-state" role="alert"><h2>{gone ? 'This shot can\'t be opened' : 'The server is gone'}</h2><div>{sentenceOf(shot.error)}</div><div className="row"><Button onClick={() => void shot.refetch()}>Try again</Button><Link to="/">All shots</Link></div></div></div>;
+    return (
+      <div style={{ padding: 40 }}>
+        <div className="empty-state" role="alert">
+          <h2>{gone ? "This shot can't be opened" : 'The server is gone'}</h2>
+          <div>{sentenceOf(shot.error)}</div>
+          <div className="row">
+            <Button onClick={() => void shot.refetch()}>Try again</Button>
+            <Link to="/">All shots</Link>
+          </div>
+        </div>
+      </div>
+    );
   }
-  if (shot.data === undefined) return <div style={{ height: '100%', display: 'grid', placeContent: 'center' }}><Spin description="Opening the shot" /></div>;
+  if (shot.data === undefined)
+    return (
+      <div style={{ height: '100%', display: 'grid', placeContent: 'center' }}>
+        <Spin description="Opening the shot" />
+      </div>
+    );
   return <OpenShot key={shotId} detail={shot.data} />;
 }
 
@@ -49,12 +65,15 @@ function OpenShot({ detail }: { detail: ShotDetail }) {
   useEffect(() => setLiveShutter(null), [detail.state.sequence]);
   const shutter = live ?? detail.settings.elements[0].shutter ?? detail.settings.shutter;
   useState(() => resetView(Math.round((firstFrame + lastFrame) / 2)));
-  useEffect(() => { document.title = `${name} - Ivrex`; }, [name]);
+  useEffect(() => {
+    document.title = `${name} - Ivrex`;
+  }, [name]);
   useLiveBlur(detail, shutter);
   usePlayback(detail);
   usePeaks(detail);
   const toOneToOne = () => {
-    const { placement, set } = useView.getState(), canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');
+    const { placement, set } = useView.getState(),
+      canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');
     if (canvas) set({ placement: oneToOne(placement ?? fitPlacement(canvas, detail.shot), canvas) });
   };
   useShotKeys(detail, toOneToOne);
@@ -71,7 +90,11 @@ function OpenShot({ detail }: { detail: ShotDetail }) {
           </div>
         </Panel>
         <Separator className="separator" aria-label="Width of the side" />
-        <Panel defaultSize="372px" minSize="300px" maxSize="45%"><aside className="side"><Outlet context={context} /></aside></Panel>
+        <Panel defaultSize="372px" minSize="300px" maxSize="45%">
+          <aside className="side">
+            <Outlet context={context} />
+          </aside>
+        </Panel>
       </Group>
     </div>
   );

@@ -21,7 +21,8 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
         return;
       }
       if (isTyping(event.target) || event.altKey) return;
-      const view = useView.getState(), key = event.key.toLowerCase();
+      const view = useView.getState(),
+        key = event.key.toLowerCase();
       const { firstFrame, lastFrame } = detail.shot;
       const move = (by: number) => view.set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, view.frame + by)) });
       if (key === 'x' && before.current === null && view.look !== 'sharp') {
@@ -29,9 +30,11 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
         view.set({ look: 'sharp' });
       } else if (key in LOOK_KEYS) view.set({ look: LOOK_KEYS[key] });
       else if (key === ' ' && !isPressable(event.target)) view.set({ playing: !view.playing });
-      else if ((key === 'arrowleft' || key === 'arrowright') && !isOwnArrow(event.target)) move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
+      else if ((key === 'arrowleft' || key === 'arrowright') && !isOwnArrow(event.target))
+        move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
       else if (key === 'n') view.set({ needles: !view.needles });
-      else if (key === 'p' && view.pointer !== null) view.set({ pins: [...view.pins.filter((p) => p.x !== view.pointer?.x || p.y !== view.pointer.y), view.pointer].slice(-6) });
+      else if (key === 'p' && view.pointer !== null)
+        view.set({ pins: [...view.pins.filter((p) => p.x !== view.pointer?.x || p.y !== view.pointer.y), view.pointer].slice(-6) });
       else if (key === '0') view.set({ placement: null });
       else if (key === '1') toOneToOne();
       else if (key === '+' || key === '=') view.set({ exposure: Math.min(6, view.exposure + 0.5) });
@@ -55,7 +58,12 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
 }
 
 function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || (target instanceof HTMLInputElement && !['checkbox', 'radio', 'button'].includes(target.type)) || target.tagName === 'TEXTAREA');
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable ||
+      (target instanceof HTMLInputElement && !['checkbox', 'radio', 'button'].includes(target.type)) ||
+      target.tagName === 'TEXTAREA')
+  );
 }
 
 function isPressable(target: EventTarget | null): boolean {
@@ -64,5 +72,7 @@ function isPressable(target: EventTarget | null): boolean {
 
 /** Sliders, tabs and segmented choices move by arrows themselves; the frame strip is ours. */
 function isOwnArrow(target: EventTarget | null): boolean {
-  return target instanceof Element && target.closest('.ant-slider, .ant-segmented, [role="radiogroup"], [role="listbox"], .interval') !== null;
+  return (
+    target instanceof Element && target.closest('.ant-slider, .ant-segmented, [role="radiogroup"], [role="listbox"], .interval') !== null
+  );
 }

@@ -14,32 +14,87 @@ import { NewShotDialog } from './NewShotDialog';
 dayjs.extend(relativeTime);
 
 export function ShotsPage() {
-  const shots = useShots(), work = useWork();
+  const shots = useShots(),
+    work = useWork();
   const toggle = useAppearance((s) => s.toggle);
-  const [search, setSearch] = useState(''), [adding, setAdding] = useState(false);
-  useEffect(() => { document.title = 'Shots - Ivrex'; }, []);
+  const [search, setSearch] = useState(''),
+    [adding, setAdding] = useState(false);
+  useEffect(() => {
+    document.title = 'Shots - Ivrex';
+  }, []);
   const found = shots.data?.filter((shot) => shot.name.toLowerCase().includes(search.toLowerCase())) ?? [];
   return (
     <div className="shots-page">
       <header className="top-bar">
-        <h1>Ivrex</h1><span className="quiet">Shots</span><span className="spring" />
-        {(shots.data?.length ?? 0) > 0 && <Input allowClear size="small" style={{ width: 210 }} prefix={<SearchOutlined />} placeholder="Find a shot" aria-label="Find a shot" value={search} onChange={(e) => setSearch(e.target.value)} />}
-        <Button type="primary" size="small" icon={<PlusOutlined />} onClick={() => setAdding(true)}>New shot</Button>
-        <Tooltip title="Dim or bright"><Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} /></Tooltip>
+        <h1>Ivrex</h1>
+        <span className="quiet">Shots</span>
+        <span className="spring" />
+        {(shots.data?.length ?? 0) > 0 && (
+          <Input
+            allowClear
+            size="small"
+            style={{ width: 210 }}
+            prefix={<SearchOutlined />}
+            placeholder="Find a shot"
+            aria-label="Find a shot"
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+          />
+        )}
+        <Button type="primary" size="small" icon={<PlusOutlined />} onClick={() => setAdding(true)}>
+          New shot
+        </Button>
+        <Tooltip title="Dim or bright">
+          <Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} />
+        </Tooltip>
       </header>
       <main className="shots-body">
-        {work.data?.filter((w) => w.state !== 'done').map((w) => (
-          <div className="card" key={w.kind} role="status">
-            <div className="row"><b className="grow">{w.label}</b><span className="quiet">{w.state === 'failed' ? w.error : `${w.done} of ${w.total} files${w.secondsLeft === null ? '' : `, about ${Math.ceil(w.secondsLeft)} s left`}`}</span></div>
-            <Progress percent={w.total === 0 ? 0 : Math.round((100 * w.done) / w.total)} status={w.state === 'failed' ? 'exception' : 'active'} size="small" />
-          </div>
-        ))}
+        {work.data
+          ?.filter((w) => w.state !== 'done')
+          .map((w) => (
+            <div className="card" key={w.kind} role="status">
+              <div className="row">
+                <b className="grow">{w.label}</b>
+                <span className="quiet">
+                  {w.state === 'failed'
+                    ? w.error
+                    : `${w.done} of ${w.total} files${w.secondsLeft === null ? '' : `, about ${Math.ceil(w.secondsLeft)} s left`}`}
+                </span>
+              </div>
+              <Progress
+                percent={w.total === 0 ? 0 : Math.round((100 * w.done) / w.total)}
+                status={w.state === 'failed' ? 'exception' : 'active'}
+                size="small"
+              />
+            </div>
+          ))}
         {shots.isError ? (
-          <div className="empty-state" role="alert"><h2>The shots can't be shown</h2><div>{sentenceOf(shots.error)}</div><Button onClick={() => void shots.refetch()}>Try again</Button></div>
+          <div className="empty-state" role="alert">
+            <h2>The shots can't be shown</h2>
+            <div>{sentenceOf(shots.error)}</div>
+            <Button onClick={() => void shots.refetch()}>Try again</Button>
+          </div>
         ) : shots.data?.length === 0 ? (
-          <div className="empty-state"><FolderOpenOutlined style={{ fontSize: 30 }} /><h2>No shots yet</h2><div>A shot is a folder of rendered frames: a sharp beauty and its motion pass. The files stay where they are.</div><Button type="primary" onClick={() => setAdding(true)}>Choose a folder</Button></div>
-        ) : shots.data && found.length === 0 ? <div className="empty-state"><h2>No shot is called that</h2><Button onClick={() => setSearch('')}>Show all {shots.data.length}</Button></div>
-          : <div className="shot-grid">{found.map((shot) => <ShotCard key={shot.id} shot={shot} />)}</div>}
+          <div className="empty-state">
+            <FolderOpenOutlined style={{ fontSize: 30 }} />
+            <h2>No shots yet</h2>
+            <div>A shot is a folder of rendered frames: a sharp beauty and its motion pass. The files stay where they are.</div>
+            <Button type="primary" onClick={() => setAdding(true)}>
+              Choose a folder
+            </Button>
+          </div>
+        ) : shots.data && found.length === 0 ? (
+          <div className="empty-state">
+            <h2>No shot is called that</h2>
+            <Button onClick={() => setSearch('')}>Show all {shots.data.length}</Button>
+          </div>
+        ) : (
+          <div className="shot-grid">
+            {found.map((shot) => (
+              <ShotCard key={shot.id} shot={shot} />
+            ))}
+          </div>
+        )}
       </main>
       <NewShotDialog open={adding} onClose={() => setAdding(false)} />
     </div>
@@ -53,12 +108,32 @@ function ShotCard({ shot }: { shot: ShotSummary }) {
   const middle = Math.round((shot.firstFrame + shot.lastFrame) / 2);
   const frame = useHoverFrame(shot, hover, middle);
   return (
-    <Link className="shot-card" to={`/shots/${shot.id}/${shot.step}`} onMouseEnter={() => setHover(true)} onMouseLeave={() => setHover(false)}>
-      <div className="frame">{shot.thumbnailPass && <Thumbnail passId={shot.thumbnailPass} role="beauty" frame={frame} width={shot.width} />}</div>
+    <Link
+      className="shot-card"
+      to={`/shots/${shot.id}/${shot.step}`}
+      onMouseEnter={() => setHover(true)}
+      onMouseLeave={() => setHover(false)}
+    >
+      <div className="frame">
+        {shot.thumbnailPass && <Thumbnail passId={shot.thumbnailPass} role="beauty" frame={frame} width={shot.width} />}
+      </div>
       <div className="text">
-        <span className="name" title={shot.name}>{shot.name}</span>
-        <span className="quiet">{shot.firstFrame} to {shot.lastFrame}  ·  {shot.width} x {shot.height}  ·  {shot.fps ?? '?'} fps</span>
-        <span className="row"><Tag>{STEP_NAMES[shot.step]}</Tag>{shot.openFindings > 0 && <Tag color="warning">{shot.openFindings} {shot.openFindings === 1 ? 'finding' : 'findings'}</Tag>}<span className="grow" /><span className="quiet">{dayjs(shot.changedAt).fromNow()}</span></span>
+        <span className="name" title={shot.name}>
+          {shot.name}
+        </span>
+        <span className="quiet">
+          {shot.firstFrame} to {shot.lastFrame} · {shot.width} x {shot.height} · {shot.fps ?? '?'} fps
+        </span>
+        <span className="row">
+          <Tag>{STEP_NAMES[shot.step]}</Tag>
+          {shot.openFindings > 0 && (
+            <Tag color="warning">
+              {shot.openFindings} {shot.openFindings === 1 ? 'finding' : 'findings'}
+            </Tag>
+          )}
+          <span className="grow" />
+          <span className="quiet">{dayjs(shot.changedAt).fromNow()}</span>
+        </span>
       </div>
     </Link>
   );

@@ -2,18 +2,32 @@ import { useView } from '../../viewer/view-store';
 
 /** What the blur of this frame used, and what it missed. */
 export function BlurReport() {
-  const report = useView((s) => s.report), blurred = useView((s) => s.blurred), working = useView((s) => s.working);
-  if (report === null) return <p>{working ? 'Preparing the frame.' : 'The blur of this frame has not been made: choose the look Blurred or Wipe.'}</p>;
+  const report = useView((s) => s.report),
+    blurred = useView((s) => s.blurred),
+    working = useView((s) => s.working);
+  if (report === null)
+    return <p>{working ? 'Preparing the frame.' : 'The blur of this frame has not been made: choose the look Blurred or Wipe.'}</p>;
   const rows: [string, string][] = [
-    ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`], ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
-    ['Paths', report.pathModel], ['Filled in', `behind ${(100 * report.inpaintedShare).toFixed(0)} % of the covered pixels, from their surroundings`],
-    ...(blurred === null ? [] : [['Slices', `up to ${blurred.slices}${blurred.quality === 'draft' ? ' (draft)' : ''}`], ['Made in', `${(blurred.milliseconds / 1000).toFixed(2)} s`]] as [string, string][]),
+    ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`],
+    ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
+    ['Paths', report.pathModel],
+    ['Filled in', `behind ${(100 * report.inpaintedShare).toFixed(0)} % of the covered pixels, from their surroundings`],
+    ...(blurred === null
+      ? []
+      : ([
+          ['Slices', `up to ${blurred.slices}${blurred.quality === 'draft' ? ' (draft)' : ''}`],
+          ['Made in', `${(blurred.milliseconds / 1000).toFixed(2)} s`],
+        ] as [string, string][])),
   ];
   return (
     <div className="card" data-testid="blur-report">
       <b>Used for this frame</b>
       <dl className="facts">{rows.map(([name, value]) => [<dt key={name}>{name}</dt>, <dd key={value}>{value}</dd>])}</dl>
-      {report.notes.map((note) => <span className="evidence" key={note}>{note}</span>)}
+      {report.notes.map((note) => (
+        <span className="evidence" key={note}>
+          {note}
+        </span>
+      ))}
     </div>
   );
 }

@@ -1,7 +1,12 @@
 import type { Shutter } from '@ivrex/core';
 import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
 
-const WIDTH = 340, HEIGHT = 104, LEFT = 14, SPAN = 2.2, BASE = 74, TOP = 22;
+const WIDTH = 340,
+  HEIGHT = 104,
+  LEFT = 14,
+  SPAN = 2.2,
+  BASE = 74,
+  TOP = 22;
 const SNAP = 0.01;
 
 interface Props {
@@ -20,7 +25,7 @@ export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
   const grabbed = useRef<{ part: 'opens' | 'closes' | 'both'; from: number; shutter: Shutter } | null>(null);
   const timeAt = (event: PointerEvent) => {
     const box = svg.current?.getBoundingClientRect();
-    return box ? (((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT) * SPAN - SPAN / 2 : 0;
+    return box ? ((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * SPAN - SPAN / 2 : 0;
   };
   const moved = (part: 'opens' | 'closes' | 'both', base: Shutter, by: number): Shutter => {
     const snap = (t: number) => Math.round(Math.min(1, Math.max(-1, t)) / SNAP) * SNAP;
@@ -28,7 +33,9 @@ export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
       const shift = Math.min(1 - base.closes, Math.max(-1 - base.opens, by));
       return { ...base, opens: snap(base.opens + shift), closes: snap(base.closes + shift) };
     }
-    return part === 'opens' ? { ...base, opens: Math.min(snap(base.opens + by), base.closes) } : { ...base, closes: Math.max(snap(base.closes + by), base.opens) };
+    return part === 'opens'
+      ? { ...base, opens: Math.min(snap(base.opens + by), base.closes) }
+      : { ...base, closes: Math.max(snap(base.closes + by), base.opens) };
   };
   const grab = (part: 'opens' | 'closes' | 'both') => (event: PointerEvent) => {
     svg.current?.setPointerCapture(event.pointerId);
@@ -48,21 +55,57 @@ export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
     onCommit(moved(part, shutter, (event.key === 'ArrowLeft' ? -1 : 1) * (event.shiftKey ? 0.1 : 0.01)));
   };
   const edge = (part: 'opens' | 'closes', t: number) => (
-    <g className="edge" onPointerDown={grab(part)} onKeyDown={nudge(part)} tabIndex={0} role="slider" aria-label={part === 'opens' ? 'Shutter opens' : 'Shutter closes'} aria-valuenow={Number(t.toFixed(3))} aria-valuemin={-1} aria-valuemax={1}>
+    <g
+      className="edge"
+      onPointerDown={grab(part)}
+      onKeyDown={nudge(part)}
+      tabIndex={0}
+      role="slider"
+      aria-label={part === 'opens' ? 'Shutter opens' : 'Shutter closes'}
+      aria-valuenow={Number(t.toFixed(3))}
+      aria-valuemin={-1}
+      aria-valuemax={1}
+    >
       <rect x={xOf(t) - 9} y={TOP - 8} width={18} height={BASE - TOP + 16} fill="transparent" />
       <line x1={xOf(t)} x2={xOf(t)} y1={TOP - 6} y2={BASE + 6} stroke="var(--accent)" strokeWidth={3} strokeLinecap="round" />
     </g>
   );
   return (
-    <svg ref={svg} className="interval" viewBox={`0 0 ${WIDTH} ${HEIGHT}`} onPointerMove={move} onPointerUp={release} aria-label="Exposure within the frame interval" data-testid="interval">
+    <svg
+      ref={svg}
+      className="interval"
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      onPointerMove={move}
+      onPointerUp={release}
+      aria-label="Exposure within the frame interval"
+      data-testid="interval"
+    >
       <rect x={xOf(-1)} y={TOP} width={xOf(1) - xOf(-1)} height={BASE - TOP} fill="var(--strip)" />
       {[-1, -0.5, 0, 0.5, 1].map((t) => (
         <g key={t}>
-          <line x1={xOf(t)} x2={xOf(t)} y1={t === 0 ? TOP - 12 : TOP} y2={BASE} stroke={t === 0 ? 'var(--text)' : 'var(--line)'} strokeWidth={t === 0 ? 1.4 : 1} />
-          <text x={xOf(t)} y={HEIGHT - 12} textAnchor="middle" fontSize={11} fill="var(--quiet)">{t === 0 ? 'the frame' : t === -1 ? 'before' : t === 1 ? 'next' : t > 0 ? `+${t}` : t}</text>
+          <line
+            x1={xOf(t)}
+            x2={xOf(t)}
+            y1={t === 0 ? TOP - 12 : TOP}
+            y2={BASE}
+            stroke={t === 0 ? 'var(--text)' : 'var(--line)'}
+            strokeWidth={t === 0 ? 1.4 : 1}
+          />
+          <text x={xOf(t)} y={HEIGHT - 12} textAnchor="middle" fontSize={11} fill="var(--quiet)">
+            {t === 0 ? 'the frame' : t === -1 ? 'before' : t === 1 ? 'next' : t > 0 ? `+${t}` : t}
+          </text>
         </g>
       ))}
-      <rect className="edge" x={xOf(shutter.opens)} y={TOP + 3} width={Math.max(1, xOf(shutter.closes) - xOf(shutter.opens))} height={BASE - TOP - 6} fill="var(--accent)" opacity={0.45} onPointerDown={grab('both')} />
+      <rect
+        className="edge"
+        x={xOf(shutter.opens)}
+        y={TOP + 3}
+        width={Math.max(1, xOf(shutter.closes) - xOf(shutter.opens))}
+        height={BASE - TOP - 6}
+        fill="var(--accent)"
+        opacity={0.45}
+        onPointerDown={grab('both')}
+      />
       {edge('opens', shutter.opens)}
       {edge('closes', shutter.closes)}
     </svg>

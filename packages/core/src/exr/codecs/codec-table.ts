@@ -18,7 +18,10 @@ const CODECS: Partial<Record<Compression, ChunkCodec>> = { none: storedCodec, rl
 export function codecFor(compression: Compression): ChunkCodec {
   const codec = CODECS[compression];
   if (codec === undefined) {
-    throw new IvrexError('unsupported', `the compression ${compression.toUpperCase()} is not read by this version; save the file with ZIP, ZIPS, RLE or none`);
+    throw new IvrexError(
+      'unsupported',
+      `the compression ${compression.toUpperCase()} is not read by this version; save the file with ZIP, ZIPS, RLE or none`,
+    );
   }
   return codec;
 }

@@ -1,13 +1,15 @@
 import { IvrexError } from '../../errors';
 import type { ChunkCodec } from './codec';
 
-const MIN_RUN = 3, MAX_RUN = 127;
+const MIN_RUN = 3,
+  MAX_RUN = 127;
 
 /** Run lengths over predicted, split bytes. A count n >= 0: the next byte n + 1 times; n < 0: -n bytes follow as they are. */
 export const rleCodec: ChunkCodec = {
   unpack(packed, out, host) {
     const deltas = new Uint8Array(out.length);
-    let at = 0, filled = 0;
+    let at = 0,
+      filled = 0;
     while (at < packed.length) {
       const count = (packed[at++] << 24) >> 24;
       const length = count < 0 ? -count : count + 1;
@@ -33,7 +35,12 @@ export const rleCodec: ChunkCodec = {
         out.push(end - start - 1, deltas[start]);
       } else {
         // Literal bytes, until a run of three starts.
-        while (end < deltas.length && end - start < MAX_RUN && !(end + 2 < deltas.length && deltas[end] === deltas[end + 1] && deltas[end] === deltas[end + 2])) end++;
+        while (
+          end < deltas.length &&
+          end - start < MAX_RUN &&
+          !(end + 2 < deltas.length && deltas[end] === deltas[end + 1] && deltas[end] === deltas[end + 2])
+        )
+          end++;
         out.push((start - end) & 0xff, ...deltas.subarray(start, end));
       }
       start = end;

@@ -5,6 +5,8 @@ import type { Db } from '../database';
 export async function claimFrame(db: Db, id: DeliveryId, frame: number): Promise<boolean> {
   const { rowCount } = await db.query(
     `UPDATE delivery_frames f SET state = 'running', error = NULL FROM deliveries d
-     WHERE d.id = f.delivery_id AND d.state = 'running' AND f.delivery_id = $1 AND f.frame = $2 AND f.state = 'waiting'`, [id, frame]);
+     WHERE d.id = f.delivery_id AND d.state = 'running' AND f.delivery_id = $1 AND f.frame = $2 AND f.state = 'waiting'`,
+    [id, frame],
+  );
   return rowCount === 1;
 }

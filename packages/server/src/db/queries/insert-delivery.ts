@@ -15,6 +15,7 @@ export async function insertDelivery(db: Db, d: NewDelivery): Promise<DeliveryId
     `WITH d AS (INSERT INTO deliveries (shot_id, state, folder, pattern, options, settings) VALUES ($1, 'running', $2, $3, $4, $5) RETURNING id),
        f AS (INSERT INTO delivery_frames (delivery_id, frame, state) SELECT d.id, frame, 'waiting' FROM d, unnest($6::int[]) AS frame)
      SELECT id FROM d`,
-    [d.shotId, d.folder, d.pattern, JSON.stringify(d.options), JSON.stringify(d.settings), d.frames]);
+    [d.shotId, d.folder, d.pattern, JSON.stringify(d.options), JSON.stringify(d.settings), d.frames],
+  );
   return rows[0].id;
 }

@@ -3,8 +3,18 @@ import { z } from 'zod';
 import type { Db } from '../database';
 
 const rowSchema = z.object({
-  id: shotIdSchema, name: z.string(), folder: z.string(), firstFrame: z.number(), lastFrame: z.number(), fps: z.number().nullable(), width: z.number(), height: z.number(),
-  changedAt: z.date(), openFindings: z.number(), delivered: z.boolean(), settings: shotSettingsSchema,
+  id: shotIdSchema,
+  name: z.string(),
+  folder: z.string(),
+  firstFrame: z.number(),
+  lastFrame: z.number(),
+  fps: z.number().nullable(),
+  width: z.number(),
+  height: z.number(),
+  changedAt: z.date(),
+  openFindings: z.number(),
+  delivered: z.boolean(),
+  settings: shotSettingsSchema,
 });
 export type ShotRow = z.infer<typeof rowSchema>;
 
@@ -15,6 +25,8 @@ export async function listShots(db: Db, only: ShotId | null = null): Promise<(Sh
        (SELECT count(*)::int FROM findings f WHERE f.shot_id = s.id AND f.severity <> 'info') AS "openFindings",
        EXISTS (SELECT FROM deliveries d WHERE d.shot_id = s.id) AS delivered
      FROM shots s JOIN shot_states t ON t.shot_id = s.id AND t.sequence = s.current_state
-     WHERE $1::uuid IS NULL OR s.id = $1 ORDER BY s.changed_at DESC`, [only]);
+     WHERE $1::uuid IS NULL OR s.id = $1 ORDER BY s.changed_at DESC`,
+    [only],
+  );
   return rows.map((row) => rowSchema.parse(row));
 }

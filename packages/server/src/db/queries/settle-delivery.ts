@@ -5,5 +5,7 @@ import type { Db } from '../database';
 export async function settleDelivery(db: Db, id: DeliveryId): Promise<void> {
   await db.query(
     `UPDATE deliveries d SET state = CASE WHEN EXISTS (SELECT FROM delivery_frames f WHERE f.delivery_id = d.id AND f.state = 'failed') THEN 'failed' ELSE 'done' END
-     WHERE d.id = $1 AND d.state = 'running' AND NOT EXISTS (SELECT FROM delivery_frames f WHERE f.delivery_id = d.id AND f.state IN ('waiting', 'running'))`, [id]);
+     WHERE d.id = $1 AND d.state = 'running' AND NOT EXISTS (SELECT FROM delivery_frames f WHERE f.delivery_id = d.id AND f.state IN ('waiting', 'running'))`,
+    [id],
+  );
 }

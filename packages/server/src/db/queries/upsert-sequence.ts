@@ -7,7 +7,15 @@ export async function upsertSequence(db: Db, shotId: ShotId, found: FoundSequenc
     `INSERT INTO sequences (shot_id, name, pattern, frames, missing, fps, facts) VALUES ($1, $2, $3, $4, $5, $6, $7)
      ON CONFLICT (shot_id, name) DO UPDATE SET pattern = EXCLUDED.pattern, frames = EXCLUDED.frames, missing = EXCLUDED.missing, fps = EXCLUDED.fps, facts = EXCLUDED.facts
      RETURNING id`,
-    [shotId, found.name, JSON.stringify(found.sequence.pattern), found.sequence.frames, found.sequence.missing, found.fps, JSON.stringify(found.facts)],
+    [
+      shotId,
+      found.name,
+      JSON.stringify(found.sequence.pattern),
+      found.sequence.frames,
+      found.sequence.missing,
+      found.fps,
+      JSON.stringify(found.facts),
+    ],
   );
   return rows[0].id;
 }

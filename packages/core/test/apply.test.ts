@@ -1,0 +1,139 @@
+import type { Kernels } from '@ivrex/kernels';
+import { loadKernels } from '../../kernels/test/kernels';
+import {
+  emptyMotionField,
+  prepareBlur,
+  renderRows,
+  sliceCount,
+  sliceTimes,
+  type ApplySettings,
+  type BlurInput,
+  type BlurPlan,
+  type Shutter,
+} from '../src';
+
+let kernels: Kernels;
+beforeAll(async () => {
+  kernels = await loadKernels();
+});
+
+const W = 150;
+const H = 90;
+
+/** Two discs over nothing: one rushes down right, one turns. Not a multiple of the tile's size on purpose. */
+function discs(): BlurInput {
+  const rgba = new Float32Array(W * H * 4);
+  const ids = new Float32Array(W * H);
+  const depth = new Float32Array(W * H);
+  const motion = emptyMotionField(W, H, true);
+  motion.valid.fill(1);
+  const discs = [
+    { x: 50, y: 40, r: 22, id: 1, z: 4, move: () => [26, 9] },
+    { x: 95, y: 45, r: 28, id: 2, z: 6, move: (dx: number, dy: number) => [-0.4 * dy, 0.4 * dx] },
+  ];
+  for (const disc of [...discs].reverse()) {
+    for (let i = 0; i < W * H; i++) {
+      const dx = (i % W) + 0.5 - disc.x;
+      const dy = Math.floor(i / W) + 0.5 - disc.y;
+      const alpha = Math.min(1, Math.max(0, disc.r - Math.hypot(dx, dy)));
+      if (alpha === 0) continue;
+      const [vx, vy] = disc.move(dx, dy);
+      rgba.set([0.8 * alpha, (0.5 + 0.5 * Math.sin(dx)) * alpha, 0.2 * alpha, alpha], i * 4);
+      ids[i] = disc.id;
+      depth[i] = disc.z;
+      motion.toNext.set([vx, vy], i * 2);
+      motion.toPrevious.set([-vx, -vy], i * 2);
+    }
+  }
+  return { width: W, height: H, rgba, motion, depth, ids, path: 'auto', reachFrames: 0.5 };
+}
+
+const CENTRED: Shutter = { opens: -0.25, closes: 0.25, strength: 1 };
+const FINAL: ApplySettings = { shutter: CENTRED, quality: 'final', samples: 'auto' };
+
+function render(plan: BlurPlan, settings: ApplySettings, bands: readonly (readonly [number, number])[] = [[0, H]]): Float32Array {
+  const out = new Float32Array(W * H * 4).fill(NaN);
+  const session = kernels.openSlices(plan.layers);
+  for (const [from, to] of bands) renderRows(plan, session, settings, from, to, out.subarray(from * W * 4, to * W * 4));
+  session.close();
+  return out;
+}
+
+const largest = (a: Float32Array, b: Float32Array) => a.reduce((worst, v, i) => Math.max(worst, Math.abs(v - b[i])), 0);
+
+test('bands make the same picture as the whole, wherever they are cut', () => {
+  const plan = prepareBlur(discs());
+  const whole = render(plan, FINAL);
+  expect(whole.some(Number.isNaN)).toBe(false);
+  for (const cuts of [
+    [32, 64],
+    [7, 31, 33, 80],
+    [1, 89],
+  ]) {
+    const edges = [0, ...cuts, H];
+    expect(
+      largest(
+        render(
+          plan,
+          FINAL,
+          edges.slice(1).map((to, i) => [edges[i], to] as const),
+        ),
+        whole,
+      ),
+    ).toBe(0);
+  }
+});
+
+test("leaving out what can't show in a tile changes nothing: every surface in every tile gives the same", () => {
+  const plan = prepareBlur(discs());
+  const fixed: ApplySettings = { ...FINAL, samples: 24 };
+  const all = new Float32Array(W * H * 4);
+  const session = kernels.openSlices(plan.layers);
+  const { times, weights } = sliceTimes(CENTRED, 24);
+  session.render(
+    { layers: plan.layers.map((_, i) => i), times, weights, path: plan.path, filter: 'cubic', box: { x0: 0, y0: 0, width: W, height: H } },
+    all,
+    0,
+    W * 4,
+  );
+  session.close();
+  for (let i = 3; i < all.length; i += 4) all[i] = Math.min(1, Math.max(0, all[i]));
+  expect(largest(render(plan, fixed), all)).toBeLessThan(1e-6);
+});
+
+test('a longer reach than needed changes nothing that is seen', () => {
+  const near = render(prepareBlur(discs()), FINAL);
+  const far = render(prepareBlur({ ...discs(), reachFrames: 2 }), FINAL);
+  expect(largest(near, far)).toBeLessThan(0.02);
+});
+
+test('slices follow the travel: 1.2 px each at most, one where nothing moves, fewer in a draft, as told when fixed', () => {
+  expect([0, 1.2, 1.3, 12, 120].map((px) => sliceCount(px, FINAL))).toEqual([1, 1, 2, 10, 100]);
+  expect(sliceCount(1e6, FINAL)).toBe(512);
+  expect(sliceCount(120, { ...FINAL, quality: 'draft' })).toBe(24);
+  expect(sliceCount(120, { ...FINAL, samples: 7 })).toBe(7);
+  expect(sliceCount(120, { ...FINAL, samples: 300, quality: 'draft' })).toBe(24);
+});
+
+test('automatic samples are as good as four times as many', () => {
+  const plan = prepareBlur(discs());
+  expect(largest(render(plan, FINAL), render(plan, { ...FINAL, samples: 128 }))).toBeLessThan(0.035);
+});
+
+test('a draft is near the exact picture, and few slices show copies', () => {
+  const plan = prepareBlur(discs());
+  const exact = render(plan, FINAL);
+  const rms = (p: Float32Array) => Math.sqrt(p.reduce((sum, v, i) => sum + (v - exact[i]) ** 2, 0) / p.length);
+  const draft = rms(render(plan, { ...FINAL, quality: 'draft' }));
+  expect(draft).toBeLessThan(0.012);
+  expect(rms(render(plan, { ...FINAL, samples: 2 }))).toBeGreaterThan(2 * draft);
+});
+
+test('turned around in time, a centred shutter gives the same picture, and strength 2 is twice the shutter', () => {
+  const plan = prepareBlur({ ...discs(), reachFrames: 1 });
+  expect(largest(render(plan, { ...FINAL, shutter: { opens: -0.25, closes: 0.25, strength: -1 } }), render(plan, FINAL))).toBeLessThan(
+    1e-5,
+  );
+  const doubled = render(plan, { ...FINAL, shutter: { ...CENTRED, strength: 2 }, samples: 64 });
+  expect(largest(doubled, render(plan, { ...FINAL, shutter: { opens: -0.5, closes: 0.5, strength: 1 }, samples: 64 }))).toBeLessThan(1e-5);
+});
