@@ -11,8 +11,9 @@ export function Probes({ motionPass, beauty }: { motionPass: PassId | null; beau
     frame = useView((s) => s.frame),
     set = useView((s) => s.set);
   const motion = rasterOf(useRaster(motionPass, frame, 'planes'));
+  // A press here is not a grab of the picture, which would take the pointer away from the buttons.
   return (
-    <div className="probes" data-testid="probes">
+    <div className="probes" data-testid="probes" onPointerDown={(event) => event.stopPropagation()}>
       {pins.map((pin, i) => (
         <div className="probe" key={`${pin.x},${pin.y}`}>
           <b>{i + 1}</b> <ProbeText at={pin} motion={motion} beauty={beauty} />{' '}
