@@ -1,7 +1,7 @@
 import { access } from 'node:fs/promises';
 import path from 'node:path';
 import { Piscina } from 'piscina';
-import { demoFiles } from './tidal-clock';
+import { demoFiles, type DemoFile } from './tidal-clock';
 
 export interface MakeDemoOptions {
   /** The production's folder; shots are folders in it. */
@@ -9,30 +9,35 @@ export interface MakeDemoOptions {
   readonly workerFile: string;
   readonly kernelsWasm: string;
   readonly threads: number;
-  readonly onProgress: (done: number, total: number) => void;
+  /** `open` are the files that are still to come, in their order. */
+  readonly onProgress: (done: number, total: number, open: readonly DemoFile[]) => void;
 }
 
 /** Renders what is missing of the demo production. Files that are there stay as they are: a second run is quick. */
 export async function makeDemo(options: MakeDemoOptions): Promise<void> {
   const files = demoFiles();
-  const missing = [];
+  const missing: DemoFile[] = [];
   for (const demo of files) if (!(await exists(path.join(options.folder, demo.file)))) missing.push(demo);
-  let done = files.length - missing.length;
-  options.onProgress(done, files.length);
-  if (missing.length === 0) return;
+  const open = new Set(missing);
+  const tell = () => options.onProgress(files.length - open.size, files.length, [...open]);
+  tell();
+  if (open.size === 0) return;
   const pool = new Piscina({
     filename: options.workerFile,
     minThreads: options.threads,
     maxThreads: options.threads,
     workerData: { kernelsWasm: options.kernelsWasm },
   });
+  // One file a thread at a time, in order: the shot can be opened as soon as its first passes are whole.
+  const lane = async () => {
+    for (let demo = missing.shift(); demo !== undefined; demo = missing.shift()) {
+      await pool.run({ demo, folder: options.folder });
+      open.delete(demo);
+      tell();
+    }
+  };
   try {
-    await Promise.all(
-      missing.map(async (demo) => {
-        await pool.run({ demo, folder: options.folder });
-        options.onProgress(++done, files.length);
-      }),
-    );
+    await Promise.all(Array.from({ length: options.threads }, lane));
   } finally {
     await pool.destroy();
   }

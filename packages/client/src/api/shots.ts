@@ -29,8 +29,14 @@ export function useWork() {
   });
 }
 
+/** While background work is under way the shot may get new passes: it is asked again. */
 export function useShot(shotId: string) {
-  return useQuery({ queryKey: ['shot', shotId], queryFn: () => requestJson(shotDetailSchema, `/shots/${shotId}`) });
+  const working = useWork().data?.some((work) => work.state === 'running') ?? false;
+  return useQuery({
+    refetchInterval: working ? 4000 : false,
+    queryKey: ['shot', shotId],
+    queryFn: () => requestJson(shotDetailSchema, `/shots/${shotId}`),
+  });
 }
 
 export function useNewShot() {

@@ -1,6 +1,6 @@
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { makeDemo, TIDAL_CLOCK } from '@ivrex/demo';
+import { makeDemo } from '@ivrex/demo';
 import type { Config } from '../config/config';
 import { bringIn } from '../services/bring-in';
 import type { Services, WorkBoard } from '../services/services';
@@ -19,6 +19,7 @@ export class DemoJob implements WorkBoard {
     const label = 'Making the demo production, The Tidal Clock';
     const started = Date.now();
     let first = -1;
+    let shown = false;
     const shotFolder = path.join(this.config.demoFolder, 'TC_010');
     // Looks at the folder follow one another, so that a later one never loses to an earlier one.
     let looks: Promise<unknown> = Promise.resolve();
@@ -29,14 +30,17 @@ export class DemoJob implements WorkBoard {
         threads: Math.max(1, this.config.threads),
         kernelsWasm: this.config.kernelsWasm,
         workerFile: fileURLToPath(new URL('./demo-worker.mjs', import.meta.url)),
-        onProgress: (done, total) => {
+        onProgress: (done, total, open) => {
           if (first < 0) first = done;
           const made = done - first;
           const secondsLeft = made === 0 ? null : ((Date.now() - started) / 1000 / made) * (total - done);
           this.state = { kind: 'demo', label, state: 'running', done, total, secondsLeft, error: null };
-          // The heron's passes come first: with them the shot is there. Now and then the rest is taken in.
-          if (done === TIDAL_CLOCK.frames || (done > TIDAL_CLOCK.frames && done % 8 === 0))
+          // With all of the heron's passes the shot is there. Now and then the rest is taken in.
+          const whole = open.every((demo) => demo.kind !== 'heron');
+          if (whole && (!shown || done % 8 === 0)) {
+            shown = true;
             look().catch((error: unknown) => services.log.warn({ err: error }, 'the demo shot could not be brought in yet'));
+          }
         },
       });
       await look();
