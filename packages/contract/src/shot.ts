@@ -1,7 +1,7 @@
 import { COMPRESSIONS } from '@ivrex/core';
 import { z } from 'zod';
 import { passIdSchema, sequenceIdSchema, shotIdSchema } from './ids';
-import { roleSchema, shotSettingsSchema } from './settings';
+import { roleSchema, shotSettingsSchema, type Role, type ShotSettings } from './settings';
 
 /** One layer of one sequence of files: facts only, nothing decided. */
 export const passSchema = z.object({
@@ -86,3 +86,8 @@ export const workSchema = z.object({
   error: z.string().nullable(),
 });
 export type Work = z.infer<typeof workSchema>;
+
+/** What a pass counts as: what the artist said, else what it was taken for (passes may arrive after the last decision). */
+export function roleOf(settings: Pick<ShotSettings, 'roles'>, pass: Pass): Role {
+  return settings.roles[pass.id] ?? pass.guess.role;
+}

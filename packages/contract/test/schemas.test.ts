@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
-import { deliveryOptionsSchema, encodingSchema, explainIssue, isDataRole, shutterSchema } from '../src';
+import { deliveryOptionsSchema, encodingSchema, explainIssue, isDataRole, roleOf, shutterSchema, type Pass } from '../src';
 
 /** The example of the encoding's own documentation, every field given. */
 const FULL = {
@@ -81,4 +81,10 @@ test('data never are pictures', () => {
 test('every encoding that ships with the demo is valid', () => {
   const file = path.join(__dirname, '../../demo/encodings/heron.json');
   expect(encodingSchema.parse(JSON.parse(readFileSync(file, 'utf8'))).sets).toHaveLength(2);
+});
+
+test('a pass that arrives after the last decision counts as what it was taken for', () => {
+  const pass = { id: 'a', guess: { role: 'plate', reason: '' } } as unknown as Pass;
+  expect(roleOf({ roles: {} }, pass)).toBe('plate');
+  expect(roleOf({ roles: { a: 'reference' } }, pass)).toBe('reference');
 });

@@ -1,5 +1,5 @@
 import { AimOutlined, CompressOutlined, UndoOutlined } from '@ant-design/icons';
-import type { ShotDetail } from '@ivrex/contract';
+import { roleOf, type ShotDetail } from '@ivrex/contract';
 import { Button, Segmented, Select, Slider, Tooltip } from 'antd';
 import { useShallow } from 'zustand/react/shallow';
 import { isViewNeutral, useView, type ChannelView, type Look, type Under } from './view-store';
@@ -27,7 +27,7 @@ export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToO
       set,
     })),
   );
-  const hasPlate = detail.passes.some((p) => detail.settings.roles[p.id] === 'plate');
+  const hasPlate = detail.passes.some((p) => roleOf(detail.settings, p) === 'plate');
   const shown = detail.passes.find((p) => p.id === view.shownPass);
   const options = [
     ...LOOKS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> })),

@@ -1,4 +1,4 @@
-import { isDataRole, type Raster, type ShotDetail } from '@ivrex/contract';
+import { isDataRole, roleOf, type Raster, type ShotDetail } from '@ivrex/contract';
 import { peakSpeed } from '@ivrex/core';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { useShallow } from 'zustand/react/shallow';
@@ -70,10 +70,10 @@ export function usePictureCanvas(detail: ShotDetail) {
   const [element] = detail.settings.elements;
   const beautyState = useRaster(element.beauty, view.frame, 'picture');
   const shown = view.look === 'pass' ? (detail.passes.find((p) => p.id === view.shownPass) ?? null) : null;
-  const role = shown === null ? 'beauty' : (detail.settings.roles[shown.id] ?? shown.guess.role);
+  const role = shown === null ? 'beauty' : roleOf(detail.settings, shown);
   const isData = isDataRole(role);
   const passState = useRaster(shown?.id ?? null, view.frame, isData ? 'planes' : 'picture');
-  const plate = detail.passes.find((p) => detail.settings.roles[p.id] === 'plate') ?? null;
+  const plate = detail.passes.find((p) => roleOf(detail.settings, p) === 'plate') ?? null;
   const plateState = useRaster(view.under === 'plate' ? (plate?.id ?? null) : null, view.frame, 'picture');
   const beauty = rasterOf(beautyState),
     plateRaster = rasterOf(plateState);

@@ -1,5 +1,5 @@
 import { CloseCircleFilled, InfoCircleOutlined, ReloadOutlined, WarningFilled } from '@ant-design/icons';
-import { isDataRole, ROLES, type Finding, type Pass, type PassId, type Role, type ShotSettings } from '@ivrex/contract';
+import { isDataRole, roleOf, ROLES, type Finding, type Pass, type PassId, type Role, type ShotSettings } from '@ivrex/contract';
 import { Button, Select, Tooltip } from 'antd';
 import { forgetRasters } from '../../api/raster-cache';
 import { useLookAgain } from '../../api/shots';
@@ -52,7 +52,7 @@ export function PassesPanel() {
           <ContactPass
             key={pass.id}
             pass={pass}
-            role={detail.settings.roles[pass.id] ?? pass.guess.role}
+            role={roleOf(detail.settings, pass)}
             shown={pass.id === shown}
             onRole={(role) => setRole(pass, role)}
           />
