@@ -1,7 +1,7 @@
 // `npm run bench`: ratios against a named baseline, measured in one run. No test depends on any of it.
 import { mkdirSync } from 'node:fs';
 import path from 'node:path';
-import { buildAll } from './steps/build-steps.mjs';
+import { buildAll, buildOracle } from './steps/build-steps.mjs';
 import { ensurePackages, ensurePrograms, ensureTestTools } from './steps/install-steps.mjs';
 import { main, root, run } from './steps/run.mjs';
 
@@ -16,6 +16,7 @@ main(async () => {
   await run('node', ['packages/demo/dist/make-demo.mjs', path.join(root, '.cache/demo/tidal-clock')]);
   const { bundleBench } = await import('./steps/build-steps.mjs');
   await bundleBench();
-  await run('node', [path.join(root, '.cache/bench/kernels-bench.mjs')]);
+  await run('node', [path.join(root, '.cache/bench/bundles/exr-bench.mjs'), await buildOracle(say)]);
+  await run('node', [path.join(root, '.cache/bench/bundles/kernels-bench.mjs')]);
   await run('npx', ['playwright', 'test', '--config', 'e2e/bench.config.ts', '--reporter=line']);
 });

@@ -1,7 +1,7 @@
 // Everything that must hold: build, types, lint, unit tests, browser tests. Ends with one line over all runners.
 import { existsSync, mkdirSync, readFileSync } from 'node:fs';
 import path from 'node:path';
-import { buildAll } from './steps/build-steps.mjs';
+import { buildAll, buildOracle } from './steps/build-steps.mjs';
 import { ensurePackages, ensurePrograms, ensureTestTools } from './steps/install-steps.mjs';
 import { startPostgres } from './steps/postgres-steps.mjs';
 import { Failure, main, root, run } from './steps/run.mjs';
@@ -45,6 +45,7 @@ main(async () => {
   await ensurePrograms(['postgres', 'chromium', 'ffmpeg'], say);
   await ensureTestTools(say);
   await buildAll(say);
+  await buildOracle(say);
   const reports = path.join(root, '.cache/reports');
   mkdirSync(reports, { recursive: true });
   if (wants('types')) await check('types', () => run('node', ['scripts/typecheck.mjs']));

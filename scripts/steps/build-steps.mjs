@@ -142,10 +142,31 @@ export async function buildClient(say) {
   );
 }
 
+/** The reference library's side of tests and benches. Returns the program. */
+export async function buildOracle(say) {
+  const program = path.join(root, '.cache/oracle/exr-oracle');
+  const source = 'packages/core/test/oracle/exr-oracle.cpp';
+  await whenStale(
+    'oracle',
+    [source],
+    ['.cache/oracle/exr-oracle'],
+    async () => {
+      mkdirSync(path.dirname(program), { recursive: true });
+      const flags = await run('pkg-config', ['--cflags', '--libs', 'OpenEXR'], { quiet: true });
+      await run('g++', ['-O2', '-std=c++17', source, '-o', program, ...flags.trim().split(/\s+/)]);
+    },
+    say,
+  );
+  return program;
+}
+
 export async function buildAll(say) {
   for (const step of [buildCli, buildDemo, buildServer, buildClient]) await step(say);
 }
 
 export function bundleBench() {
-  return bundle({ 'kernels-bench': 'packages/media/bench/kernels-bench.ts' }, '.cache/bench');
+  return bundle(
+    { 'kernels-bench': 'packages/media/bench/kernels-bench.ts', 'exr-bench': 'packages/media/bench/exr-bench.ts' },
+    '.cache/bench/bundles',
+  );
 }

@@ -10,6 +10,10 @@ const PROGRAMS = {
   postgres: { packages: ['postgresql'], found: () => postgresBin() !== null },
   chromium: { packages: ['chromium'], found: () => existsSync('/usr/bin/chromium') },
   ffmpeg: { packages: ['ffmpeg'], found: () => onPath('ffmpeg') },
+  'the reference library': {
+    packages: ['g++', 'pkg-config', 'libopenexr-dev'],
+    found: () => onPath('g++') && onPath('pkg-config') && existsSync('/usr/include/OpenEXR/ImfHeader.h'),
+  },
   openexr: { packages: ['openexr', 'openimageio-tools'], found: () => onPath('exrheader') && onPath('oiiotool') },
 };
 
@@ -70,5 +74,5 @@ export async function ensurePrograms(names, say) {
 
 /** The reference library's own tools: tests hold our files against them. */
 export function ensureTestTools(say) {
-  return ensurePrograms(['openexr'], say);
+  return ensurePrograms(['openexr', 'the reference library'], say);
 }

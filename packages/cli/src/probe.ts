@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import {
-  hasCodec,
+  
   indexChunks,
   IvrexError,
   splitChannelName,

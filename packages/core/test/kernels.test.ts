@@ -1,6 +1,8 @@
 import fc from 'fast-check';
-import type { Kernels, SliceLayer, SliceRequest } from '@ivrex/kernels';
+import type { ChunkMemory, Kernels, SliceLayer, SliceRequest } from '@ivrex/kernels';
 import { loadKernels } from '../../kernels/test/kernels';
+import { packBlocks } from '../src/exr/codecs/dwa-blocks';
+import { packHuffman } from '../src/exr/codecs/huffman';
 import { narrow, referenceKernels, widen } from '../src/reference';
 
 let kernels: Kernels;
@@ -11,32 +13,156 @@ beforeAll(async () => {
 const bytes = fc.uint8Array({ minLength: 1, maxLength: 300 });
 const SEED = { seed: 20261123, numRuns: 200 };
 
-test('the byte steps agree with their definition, whatever was in the output before', () => {
+/** The same work in the fast and in the plain chunk, whatever was in memory before; what `read` sees must agree. */
+function inBoth(size: number, work: (chunk: ChunkMemory) => unknown): unknown {
+  const answers = [kernels, referenceKernels].map((k) => {
+    const dirty = k.openChunk(size + 64);
+    dirty.put(new Uint8Array(size + 64).fill(0xaa), 0);
+    dirty.close();
+    const chunk = k.openChunk(size);
+    try {
+      return work(chunk);
+    } finally {
+      chunk.close();
+    }
+  });
+  expect(answers[0]).toEqual(answers[1]);
+  return answers[0];
+}
+
+function bytesOf(chunk: ChunkMemory, length: number): number[] {
+  const out = new Uint8Array(length);
+  chunk.take(0, out);
+  return [...out];
+}
+
+test('the predictor agrees with its definition in both directions', () => {
   fc.assert(
-    fc.property(bytes, (src) => {
-      for (const step of ['reconstructBytes', 'predictBytes'] as const) {
-        const fast = new Uint8Array(src.length).fill(0xaa),
-          slow = new Uint8Array(src.length).fill(0x55);
-        kernels[step](src, fast);
-        referenceKernels[step](src, slow);
-        expect(fast).toEqual(slow);
-      }
+    fc.property(bytes, (raw) => {
+      const fast = new Uint8Array(raw.length).fill(0xaa),
+        slow = new Uint8Array(raw.length).fill(0x55);
+      kernels.predictBytes(raw, fast);
+      referenceKernels.predictBytes(raw, slow);
+      expect(fast).toEqual(slow);
+      const split = inBoth(raw.length, (chunk) => {
+        chunk.put(fast, 0);
+        chunk.undoPredictor(raw.length);
+        return bytesOf(chunk, raw.length);
+      }) as number[];
+      const middle = Math.ceil(raw.length / 2);
+      expect(raw).toEqual(Uint8Array.from(raw, (_, i) => split[i % 2 === 0 ? i / 2 : middle + (i - 1) / 2]));
     }),
     SEED,
   );
 });
 
-test('prediction is undone by reconstruction', () => {
+test('rows of halves and of words are read from either form', () => {
   fc.assert(
-    fc.property(bytes, (raw) => {
-      const packed = new Uint8Array(raw.length),
-        back = new Uint8Array(raw.length);
-      kernels.predictBytes(raw, packed);
-      kernels.reconstructBytes(packed, back);
-      expect(back).toEqual(raw);
+    fc.property(fc.uint8Array({ minLength: 200, maxLength: 400 }), fc.integer({ min: 0, max: 20 }), fc.boolean(), (raw, start, split) => {
+      const rows = { offsets: Int32Array.of(start * 2, start * 2 + 40, 0), samples: 17, split };
+      inBoth(raw.length, (chunk) => {
+        chunk.put(raw, 0);
+        const floats = new Float32Array(3 * 20).fill(-7),
+          words = new Uint32Array(3 * 20).fill(9);
+        chunk.readHalves(rows, floats, 20);
+        chunk.readWords({ ...rows, samples: 15 }, words, 20);
+        return [[...floats].map(String), [...words]];
+      });
     }),
     SEED,
   );
+});
+
+/** Clustered values: short and long codes, runs, and a few that occur once. */
+const values = fc
+  .array(fc.tuple(fc.oneof(fc.integer({ min: 0, max: 40 }), fc.integer({ min: 0, max: 65535 })), fc.integer({ min: 1, max: 300 })), {
+    minLength: 1,
+    maxLength: 40,
+  })
+  .map((runs) => Uint16Array.from(runs.flatMap(([v, n]) => new Array<number>(n % 7 === 0 ? n : 1 + (n % 3)).fill(v))));
+
+test('what the Huffman writer packs, both readers unpack', () => {
+  fc.assert(
+    fc.property(values, (sent) => {
+      const packed = packHuffman(sent);
+      const got = inBoth(sent.length * 2, (chunk) => [
+        chunk.undoHuffman(packed, 0, sent.length),
+        ...bytesOf(chunk, sent.length * 2),
+      ]) as number[];
+      expect(got[0]).toBe(true);
+      expect(Uint8Array.from(got.slice(1))).toEqual(new Uint8Array(sent.buffer));
+    }),
+    SEED,
+  );
+});
+
+test('a hurt Huffman stream is refused or read, alike, and nothing else happens', () => {
+  const sent = Uint16Array.from({ length: 500 }, (_, i) => (i * i) % 97);
+  const good = packHuffman(sent);
+  let refused = 0;
+  for (let i = 0; i < good.length; i++) {
+    const hurt = good.slice();
+    hurt[i] ^= 1 << (i % 8);
+    const [ok] = [kernels, referenceKernels].map((k) => {
+      const chunk = k.openChunk(1000);
+      const answer = chunk.undoHuffman(hurt, 0, 500);
+      chunk.close();
+      return answer;
+    });
+    if (!ok) refused++;
+  }
+  expect(refused).toBeGreaterThan(5);
+});
+
+test('the wavelet agrees with its definition at any size, for small and for large values', () => {
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 1, max: 21 }),
+      fc.integer({ min: 1, max: 21 }),
+      fc.boolean(),
+      fc.integer(),
+      (width, height, small, seed) => {
+        const data = Uint16Array.from({ length: width * height * 2 }, (_, i) => Math.imul(i + 1, seed | 1) >>> (small ? 20 : 16));
+        inBoth(data.byteLength, (chunk) => {
+          chunk.put(new Uint8Array(data.buffer), 0);
+          chunk.undoWavelet(2, { width, stepX: 2, height, stepY: width * 2 }, small ? 4095 : 65535);
+          return bytesOf(chunk, data.byteLength);
+        });
+      },
+    ),
+    SEED,
+  );
+});
+
+test('cosine blocks agree with their definition to the last bits of a half', () => {
+  for (const components of [1, 3] as const) {
+    for (const [width, height] of [
+      [8, 8],
+      [19, 13],
+      [3, 2],
+    ]) {
+      const planes = Array.from({ length: components }, (_, c) =>
+        Float32Array.from({ length: width * height }, (_, i) => 0.5 + 0.4 * Math.sin(i * 0.37 + c)),
+      );
+      const { ac, dc } = packBlocks([{ width, rows: height, planes }]);
+      const read = [kernels, referenceKernels].map((k) => {
+        const size = width * height * components * 2,
+          chunk = k.openChunk(size),
+          out = new Uint16Array(size / 2).fill(7);
+        expect(chunk.undoBlocks({ ac, dc, components, width, height }, 0)).toBe(ac.length);
+        chunk.take(0, new Uint8Array(out.buffer));
+        chunk.close();
+        return out;
+      });
+      read[0].forEach((h, i) => expect(Math.abs(h - read[1][i])).toBeLessThanOrEqual(1));
+      planes.forEach((plane, c) => plane.forEach((v, i) => expect(widen(read[0][c * plane.length + i])).toBeCloseTo(v, 1)));
+    }
+  }
+});
+
+test('details that end early are answered with -1', () => {
+  const blocks = { ac: Uint16Array.of(0x3c00, 0xff05), dc: Uint16Array.of(0x3c00), components: 1, width: 8, height: 8 } as const;
+  expect(inBoth(128, (chunk) => chunk.undoBlocks(blocks, 0))).toBe(-1);
 });
 
 test('every one of the 65536 halves widens to the value of its definition, and comes back', () => {

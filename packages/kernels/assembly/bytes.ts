@@ -41,24 +41,28 @@ export function applyPredictor(src: usize, out: usize, length: i32): void {
   for (; i < length; i++) store<u8>(out + i, load<u8>(src + i) - load<u8>(src + i - 1) + 128);
 }
 
-/** out[2i] = src[i], out[2i+1] = src[half + i], where half = ceil(length / 2). */
-export function interleave(src: usize, out: usize, length: i32): void {
-  const half = (length + 1) >> 1;
-  const pairs = length >> 1;
+/** out[2i] = low[i], out[2i+1] = high[i], for `pairs` of them. */
+export function joinBytes(low: usize, high: usize, out: usize, pairs: i32): void {
   let i = 0;
   for (; i + 16 <= pairs; i += 16) {
-    const even = v128.load(src + i);
-    const odd = v128.load(src + half + i);
+    const even = v128.load(low + i);
+    const odd = v128.load(high + i);
     v128.store(out + 2 * i, i8x16.shuffle(even, odd, 0, 16, 1, 17, 2, 18, 3, 19, 4, 20, 5, 21, 6, 22, 7, 23));
     v128.store(out + 2 * i + 16, i8x16.shuffle(even, odd, 8, 24, 9, 25, 10, 26, 11, 27, 12, 28, 13, 29, 14, 30, 15, 31));
   }
-  for (; i < half; i++) {
-    store<u8>(out + 2 * i, load<u8>(src + i));
-    if (2 * i + 1 < length) store<u8>(out + 2 * i + 1, load<u8>(src + half + i));
+  for (; i < pairs; i++) {
+    store<u8>(out + 2 * i, load<u8>(low + i));
+    store<u8>(out + 2 * i + 1, load<u8>(high + i));
   }
 }
 
-/** Splits bytes into evens, then odds: the inverse of `interleave`. */
+/** 16-bit values replaced by their entry in a table. */
+export function lookUp(data: usize, count: i32, table: usize): void {
+  const end = data + 2 * <usize>count;
+  for (let at = data; at < end; at += 2) store<u16>(at, load<u16>(table + 2 * <usize>load<u16>(at)));
+}
+
+/** Splits bytes into evens, then odds. */
 export function deinterleave(src: usize, out: usize, length: i32): void {
   const half = (length + 1) >> 1;
   const pairs = length >> 1;

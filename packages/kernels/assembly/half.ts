@@ -4,15 +4,29 @@
 export function halfToFloat(src: usize, out: usize, count: i32): void {
   const vectorEnd = count & ~3;
   let i = 0;
-  for (; i < vectorEnd; i += 4) v128.store(out + (<usize>i << 2), widen(v128.load_ext<u16>(src + (<usize>i << 1))));
+  for (; i < vectorEnd; i += 4) v128.store(out + (<usize>i << 2), widenFour(v128.load_ext<u16>(src + (<usize>i << 1))));
   for (; i < count; i++) {
     const one = i32x4.splat(load<u16>(src + (<usize>i << 1)));
-    store<f32>(out + (<usize>i << 2), f32x4.extract_lane(widen(one), 0));
+    store<f32>(out + (<usize>i << 2), f32x4.extract_lane(widenFour(one), 0));
+  }
+}
+
+/** Halves whose low and high bytes lie apart, as floats. */
+export function splitHalvesToFloat(low: usize, high: usize, out: usize, count: i32): void {
+  let i = 0;
+  for (; i + 8 <= count; i += 8) {
+    const halves = i8x16.shuffle(v128.load64_zero(low + i), v128.load64_zero(high + i), 0, 16, 1, 17, 2, 18, 3, 19, 4, 20, 5, 21, 6, 22, 7, 23);
+    v128.store(out + (<usize>i << 2), widenFour(i32x4.extend_low_i16x8_u(halves)));
+    v128.store(out + (<usize>i << 2) + 16, widenFour(i32x4.extend_high_i16x8_u(halves)));
+  }
+  for (; i < count; i++) {
+    const one = i32x4.splat(<i32>load<u8>(low + i) | (<i32>load<u8>(high + i) << 8));
+    store<f32>(out + (<usize>i << 2), f32x4.extract_lane(widenFour(one), 0));
   }
 }
 
 @inline
-function widen(h: v128): v128 {
+export function widenFour(h: v128): v128 {
   const magnitude = v128.and(h, i32x4.splat(0x7fff));
   const sign = i32x4.shl(v128.and(h, i32x4.splat(0x8000)), 16);
   const shifted = i32x4.shl(magnitude, 13);
@@ -28,17 +42,17 @@ export function floatToHalf(src: usize, out: usize, count: i32): void {
   const vectorEnd = count & ~3;
   let i = 0;
   for (; i < vectorEnd; i += 4) {
-    const h = narrow(v128.load(src + (<usize>i << 2)));
+    const h = narrowFour(v128.load(src + (<usize>i << 2)));
     v128.store64_lane(out + (<usize>i << 1), i16x8.narrow_i32x4_u(h, h), 0);
   }
   for (; i < count; i++) {
-    const h = narrow(f32x4.splat(load<f32>(src + (<usize>i << 2))));
+    const h = narrowFour(f32x4.splat(load<f32>(src + (<usize>i << 2))));
     store<u16>(out + (<usize>i << 1), <u16>i32x4.extract_lane(h, 0));
   }
 }
 
 @inline
-function narrow(f: v128): v128 {
+export function narrowFour(f: v128): v128 {
   const sign = v128.and(f, i32x4.splat(0x80000000));
   const a = v128.xor(f, sign);
   // Denormal halves: adding 0.5 lets the float adder do the rounding at the right bit.

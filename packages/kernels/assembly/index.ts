@@ -1,5 +1,8 @@
-export { undoPredictor, applyPredictor, interleave, deinterleave } from "./bytes";
-export { halfToFloat, floatToHalf } from "./half";
+export { undoPredictor, applyPredictor, deinterleave, joinBytes, lookUp } from "./bytes";
+export { halfToFloat, floatToHalf, splitHalvesToFloat } from "./half";
+export { huffmanWorkBytes, undoHuffman } from "./huffman";
+export { undoWavelet } from "./wavelet";
+export { blockWorkBytes, undoBlocks } from "./dct";
 export { renderSpan } from "./slices";
 /** First byte that the program itself does not use; the host allocates from here. */
 export function heapStart(): usize { return (__heap_base + 15) & ~15; }

@@ -3,16 +3,69 @@
  * plain version of `@ivrex/core/reference`, which obeys the same contract.
  */
 export interface Kernels {
-  /** Undoes the byte predictor, then interleaves halves: what RLE, ZIPS and ZIP blocks hold. `out` has the length of `packed`. */
-  reconstructBytes(packed: Uint8Array, out: Uint8Array): void;
-  /** The inverse of `reconstructBytes`, ready for compression. */
+  /** Splits bytes into evens and odds and takes differences: what RLE, ZIPS and ZIP compress. `out` has the length of `raw`. */
   predictBytes(raw: Uint8Array, out: Uint8Array): void;
   /** binary16 bit patterns to floats; exact. Lengths must agree. */
   halfToFloat(src: Uint16Array, out: Float32Array): void;
   /** Floats to binary16 bit patterns; nearest, ties to even; overflow to infinity. */
   floatToHalf(src: Float32Array, out: Uint16Array): void;
+  /** Room for one uncompressed chunk, in which it is unpacked and from which its rows are read. One at a time is open. */
+  openChunk(bytes: number): ChunkMemory;
   /** Takes a copy of the layers' pixels; the session is theirs until it is closed. One session at a time is open. */
   openSlices(layers: readonly SliceLayer[]): SliceSession;
+}
+
+/** Rows of one channel in a chunk. */
+export interface ChunkRows {
+  /** Byte offset of each row's first sample; even. */
+  readonly offsets: Int32Array;
+  readonly samples: number;
+  /** The chunk holds its even bytes first, then its odd ones (as the predictor leaves them). */
+  readonly split: boolean;
+}
+
+/**
+ * The bytes of one chunk of an OpenEXR part. Offsets are in bytes from its start; steps that would leave it are a TypeError.
+ * Bad streams are answered, not thrown: what they mean is the caller's business.
+ */
+export interface ChunkMemory {
+  put(bytes: Uint8Array, at: number): void;
+  take(at: number, out: Uint8Array): void;
+  /** Sums up differences; the bytes stay split. */
+  undoPredictor(length: number): void;
+  /** Fills `count` 16-bit values at `at` from PIZ's and DWA's Huffman coding. False when the bytes are no such stream. */
+  undoHuffman(packed: Uint8Array, at: number, count: number): boolean;
+  /** Undoes PIZ's wavelet in place on 16-bit values. `stepX`, `stepY`: values from a sample to its right and lower neighbour. */
+  undoWavelet(at: number, grid: WaveletGrid, maxValue: number): void;
+  /** Replaces 16-bit values by their entry in a table of 65536. */
+  lookUp(at: number, count: number, table: Uint16Array): void;
+  /** Undoes DWA's lossy blocks, see `CosineBlocks`, into planes of halves at `at`. Returns how many `ac` values were used, -1 when they end early. */
+  undoBlocks(blocks: CosineBlocks, at: number): number;
+  /** Rows of halves as floats, `stride` floats apart. */
+  readHalves(rows: ChunkRows, out: Float32Array, stride: number): void;
+  /** Rows of 32-bit samples as they are. */
+  readWords(rows: ChunkRows, out: Float32Array | Uint32Array, stride: number): void;
+  close(): void;
+}
+
+export interface WaveletGrid {
+  readonly width: number;
+  readonly stepX: number;
+  readonly height: number;
+  readonly stepY: number;
+}
+
+/**
+ * 8 x 8 cosine blocks as DWA stores them. `ac`: halves in diagonal order, block by block and in each component by component; 0xff00
+ * ends a block, 0xffnn skips nn zeroes. `dc`: a half a block, component by component. Three components are luma and the blue and red
+ * differences (Rec.709) and come out as red, green, blue; the output is a plane of `width` x `height` halves a component.
+ */
+export interface CosineBlocks {
+  readonly ac: Uint16Array;
+  readonly dc: Uint16Array;
+  readonly components: 1 | 3;
+  readonly width: number;
+  readonly height: number;
 }
 
 /** A box in display-window pixels: origin and size. */

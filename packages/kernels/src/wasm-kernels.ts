@@ -1,14 +1,29 @@
-import { RECORD_WORDS, type Kernels, type SliceLayer, type SliceRequest, type SliceSession } from './kernels';
+import {
+  RECORD_WORDS,
+  type ChunkMemory,
+  type ChunkRows,
+  type Kernels,
+  type SliceLayer,
+  type SliceRequest,
+  type SliceSession,
+} from './kernels';
 
 interface Exports {
   readonly memory: WebAssembly.Memory;
   heapStart(): number;
   undoPredictor(ptr: number, length: number): void;
   applyPredictor(src: number, out: number, length: number): void;
-  interleave(src: number, out: number, length: number): void;
   deinterleave(src: number, out: number, length: number): void;
+  splitHalvesToFloat(low: number, high: number, out: number, count: number): void;
+  joinBytes(low: number, high: number, out: number, count: number): void;
+  lookUp(data: number, count: number, table: number): void;
   halfToFloat(src: number, out: number, count: number): void;
   floatToHalf(src: number, out: number, count: number): void;
+  huffmanWorkBytes(): number;
+  undoHuffman(src: number, bytes: number, out: number, count: number, work: number): number;
+  undoWavelet(data: number, width: number, stepX: number, height: number, stepY: number, maxValue: number): void;
+  blockWorkBytes(): number;
+  undoBlocks(ac: number, acCount: number, dc: number, components: number, width: number, height: number, out: number, work: number): number;
   renderSpan(
     layers: number,
     layerCount: number,
@@ -82,13 +97,6 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
   }
 
   return {
-    reconstructBytes(packed, out) {
-      sameLength(packed.length, out.length);
-      transform(packed, out, (from, to) => {
-        wasm.undoPredictor(from, packed.length);
-        wasm.interleave(from, to, packed.length);
-      });
-    },
     predictBytes(raw, out) {
       sameLength(raw.length, out.length);
       const mark = stack.mark();
@@ -110,9 +118,109 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
       sameLength(src.length, out.length);
       transform(src, out, (from, to) => wasm.floatToHalf(from, to, src.length));
     },
+    openChunk: (size) => openChunk(wasm, stack, bytes, floats, size),
     openSlices(layers) {
       return openSession(wasm, stack, bytes, floats, layers);
     },
+  };
+}
+
+function openChunk(
+  wasm: Exports,
+  stack: Stack,
+  bytes: (at: number, n: number) => Uint8Array,
+  floats: (at: number, n: number) => Float32Array,
+  size: number,
+): ChunkMemory {
+  const mark = stack.mark();
+  const base = stack.allocate(size);
+  const inside = (at: number, length: number): number => {
+    if (at < 0 || length < 0 || at + length > size) throw new TypeError('a step leaves its chunk');
+    return base + at;
+  };
+  /** Runs with scratch that is given back. */
+  const scratch = <T>(work: (allocate: (bytes: number) => number) => T): T => {
+    const inner = stack.mark();
+    try {
+      return work((n) => stack.allocate(n));
+    } finally {
+      stack.release(inner);
+    }
+  };
+  const place = (allocate: (bytes: number) => number, data: ArrayBufferView): number => {
+    const at = allocate(data.byteLength);
+    bytes(at, data.byteLength).set(new Uint8Array(data.buffer, data.byteOffset, data.byteLength));
+    return at;
+  };
+  const middle = (size + 1) >> 1;
+  /** Converts all rows into scratch, then copies them to where they belong. */
+  function readRows(
+    rows: ChunkRows,
+    sampleBytes: number,
+    out: Float32Array | Uint32Array,
+    stride: number,
+    one: (from: number, to: number) => void,
+  ): void {
+    const { offsets, samples } = rows;
+    for (const offset of offsets) inside(offset, samples * sampleBytes);
+    scratch((allocate) => {
+      const to = allocate(offsets.length * samples * 4);
+      offsets.forEach((offset, row) => one(offset, to + row * samples * 4));
+      const all =
+        out instanceof Float32Array
+          ? floats(to, offsets.length * samples)
+          : new Uint32Array(wasm.memory.buffer, to, offsets.length * samples);
+      if (stride === samples) out.set(all);
+      else for (let row = 0; row < offsets.length; row++) out.set(all.subarray(row * samples, (row + 1) * samples), row * stride);
+    });
+  }
+  return {
+    put: (data, at) => bytes(inside(at, data.length), data.length).set(data),
+    take: (at, out) => out.set(bytes(inside(at, out.length), out.length)),
+    undoPredictor: (length) => wasm.undoPredictor(inside(0, length), length),
+    undoHuffman: (packed, at, count) =>
+      scratch(
+        (allocate) =>
+          wasm.undoHuffman(place(allocate, packed), packed.length, inside(at, count * 2), count, allocate(wasm.huffmanWorkBytes())) === 0,
+      ),
+    undoWavelet(at, { width, stepX, height, stepY }, maxValue) {
+      if (width < 1 || height < 1) throw new TypeError('a wavelet needs samples');
+      wasm.undoWavelet(inside(at, 2 * ((width - 1) * stepX + (height - 1) * stepY + 1)), width, stepX, height, stepY, maxValue);
+    },
+    lookUp(at, count, table) {
+      if (table.length !== 65536) throw new TypeError('a table has 65536 entries');
+      scratch((allocate) => wasm.lookUp(inside(at, count * 2), count, place(allocate, table)));
+    },
+    undoBlocks({ ac, dc, components, width, height }, at) {
+      if (dc.length !== Math.ceil(width / 8) * Math.ceil(height / 8) * components) throw new TypeError('one dc value a block is needed');
+      const to = inside(at, width * height * components * 2);
+      return scratch((allocate) =>
+        wasm.undoBlocks(
+          place(allocate, ac),
+          ac.length,
+          place(allocate, dc),
+          components,
+          width,
+          height,
+          to,
+          allocate(wasm.blockWorkBytes()),
+        ),
+      );
+    },
+    readHalves(rows, out, stride) {
+      readRows(rows, 2, out, stride, (offset, to) =>
+        rows.split
+          ? wasm.splitHalvesToFloat(base + offset / 2, base + middle + offset / 2, to, rows.samples)
+          : wasm.halfToFloat(base + offset, to, rows.samples),
+      );
+    },
+    readWords(rows, out, stride) {
+      readRows(rows, 4, out, stride, (offset, to) => {
+        if (rows.split) wasm.joinBytes(base + offset / 2, base + middle + offset / 2, to, rows.samples * 2);
+        else bytes(to, rows.samples * 4).set(bytes(base + offset, rows.samples * 4));
+      });
+    },
+    close: () => stack.release(mark),
   };
 }
 

@@ -28,7 +28,6 @@ test("arrays of different lengths are a caller's mistake", () => {
   expect(() => kernels.halfToFloat(new Uint16Array(3), new Float32Array(4))).toThrow(TypeError);
   expect(() => kernels.floatToHalf(new Float32Array(3), new Uint16Array(2))).toThrow(TypeError);
   expect(() => kernels.predictBytes(new Uint8Array(3), new Uint8Array(2))).toThrow(TypeError);
-  expect(() => kernels.reconstructBytes(new Uint8Array(3), new Uint8Array(2))).toThrow(TypeError);
 });
 
 test('a layer that does not fill its boxes is refused before memory is written', () => {
@@ -45,6 +44,21 @@ test('a slice of an array is read and written where it lies, and nothing beside 
   const out = new Uint16Array(5).fill(7);
   kernels.floatToHalf(src.subarray(1, 4), out.subarray(1, 4));
   expect([...out]).toEqual([7, 0x3c00, 0x4000, 0x4200, 7]);
+});
+
+test('a step that would leave its chunk is refused before memory is written', () => {
+  const chunk = kernels.openChunk(64);
+  const rows = { offsets: Int32Array.of(60), samples: 4, split: false };
+  expect(() => chunk.put(new Uint8Array(8), 60)).toThrow(TypeError);
+  expect(() => chunk.undoPredictor(65)).toThrow(TypeError);
+  expect(() => chunk.undoHuffman(new Uint8Array(40), 0, 33)).toThrow(TypeError);
+  expect(() => chunk.undoWavelet(0, { width: 8, stepX: 1, height: 5, stepY: 8 }, 9)).toThrow(TypeError);
+  expect(() => chunk.lookUp(0, 4, new Uint16Array(16))).toThrow(TypeError);
+  expect(() => chunk.readHalves(rows, new Float32Array(4), 4)).toThrow(TypeError);
+  expect(() => chunk.undoBlocks({ ac: new Uint16Array(1), dc: new Uint16Array(2), components: 1, width: 8, height: 8 }, 0)).toThrow(
+    TypeError,
+  );
+  chunk.close();
 });
 
 test('memory grows with the pictures, and a closed session gives it back', () => {

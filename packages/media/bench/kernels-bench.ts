@@ -4,24 +4,7 @@ import { decodeExrPart, encodeExr, parseExrHeader, prepareBlur, renderRows, shut
 import { referenceKernels } from '@ivrex/core/reference';
 import { encodingSchema } from '@ivrex/contract';
 import { loadFramePasses, loadNodeHost } from '../src';
-
-/** CPU seconds of the best of `runs`. */
-function best(runs: number, work: () => void): number {
-  let least = Infinity;
-  for (let i = 0; i < runs; i++) {
-    const start = process.cpuUsage();
-    work();
-    const used = process.cpuUsage(start);
-    least = Math.min(least, (used.user + used.system) / 1e6);
-  }
-  return least;
-}
-
-function line(what: string, ours: number, baseline: string, theirs: number): void {
-  process.stdout.write(
-    `${what.padEnd(52)} ${(ours * 1000).toFixed(1).padStart(9)} ms   ${(ours / theirs).toFixed(2).padStart(6)} of ${baseline} (${(theirs * 1000).toFixed(1)} ms)\n`,
-  );
-}
+import { best, line } from './measure';
 
 const root = process.cwd(),
   folder = path.join(root, '.cache/demo/tidal-clock/TC_010');

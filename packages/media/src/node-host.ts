@@ -15,8 +15,9 @@ export async function loadNodeHost(kernelsWasm: string): Promise<NodeHost> {
   const kernels = await instantiateKernels(await WebAssembly.compile(await readFile(kernelsWasm)));
   return {
     kernels,
-    // Memory is bounded by what the header, already checked, declares.
-    inflate: (packed, length) => inflateSync(packed, { maxOutputLength: Math.max(1, length) }),
-    deflate: (raw) => deflateSync(raw, { level: DEFLATE_LEVEL }),
+    // Memory is bounded by what the header, already checked, declares. One buffer for the whole output: the default of 16 KiB
+    // pieces costs as much as the unpacking.
+    inflate: (packed, length) => inflateSync(packed, { maxOutputLength: Math.max(1, length), chunkSize: Math.max(64, length + 16) }),
+    deflate: (raw) => deflateSync(raw, { level: DEFLATE_LEVEL, chunkSize: Math.max(64, raw.length + (raw.length >> 8) + 64) }),
   };
 }

@@ -1,5 +1,5 @@
 import { IvrexError } from '../errors';
-import type { SampleType } from '../raster/image';
+import type { SampleType as AnySampleType } from '../raster/image';
 import type { Window } from '../raster/window';
 import { decodeText, encodeText, type ByteWriter, type Cursor } from './cursor';
 
@@ -21,6 +21,8 @@ export const ROWS_PER_CHUNK: Record<Compression, number> = {
   dwab: 256,
 };
 
+/** What an OpenEXR channel can hold. */
+export type SampleType = Exclude<AnySampleType, 'u8' | 'u16'>;
 export const SAMPLE_TYPES: readonly SampleType[] = ['uint', 'half', 'float'];
 export const SAMPLE_BYTES: Record<SampleType, number> = { uint: 4, half: 2, float: 4 };
 
@@ -192,6 +194,17 @@ export const ATTRIBUTE_CODECS: Readonly<Record<string, Codec>> = {
   },
   string: text,
   stringvector: texts,
+  // Level mode and rounding share the last byte.
+  tiledesc: {
+    size: 9,
+    read: (cursor) => [cursor.readU32(), cursor.readU32(), cursor.readU8()],
+    write(writer, value) {
+      const [x, y, mode] = value as readonly number[];
+      writer.writeU32(x);
+      writer.writeU32(y);
+      writer.writeU8(mode);
+    },
+  },
   timecode: numbers(2, 'u32'),
   deepImageState: byteNumber,
   v2i: numbers(2, 'i32'),

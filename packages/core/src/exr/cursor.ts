@@ -29,6 +29,9 @@ export class Cursor {
   readU8(): number {
     return this.view.getUint8(this.take(1));
   }
+  readU16(): number {
+    return this.view.getUint16(this.take(2), true);
+  }
   readI32(): number {
     return this.view.getInt32(this.take(4), true);
   }

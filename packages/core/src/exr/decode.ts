@@ -1,21 +1,22 @@
+import type { ChunkMemory } from '@ivrex/kernels/interface';
 import { IvrexError } from '../errors';
 import type { Image, Plane } from '../raster/image';
-import { heightOf, widthOf } from '../raster/window';
-import { SAMPLE_BYTES, type Channel } from './attributes';
-import { indexChunks, type ChunkIndex } from './chunks';
-import type { ExrHost } from './codecs/codec';
-import { codecFor } from './codecs/codec-table';
-import { rawChunkBytes, type ExrFile, type ExrPart } from './header';
+import type { Channel } from './attributes';
+import { layoutOf, sampleCount, type ChunkArea, type ChunkLayout } from './chunk-layout';
+import { indexChunks, type Chunk, type ChunkIndex } from './chunks';
+import type { ChunkForm, ExrHost } from './codecs/codec';
+import { codecFor, storedCodec } from './codecs/codec-table';
+import type { ExrFile, ExrPart } from './header';
 
 interface Target {
   readonly plane: Plane;
-  /** Writes `rows` rows of this channel from the raw chunk. */
-  readonly fill: (raw: Uint8Array, byteInRow: number, rowBytes: number, rows: number, firstRow: number) => void;
+  /** Writes this channel's samples of one chunk. */
+  readonly fill: (memory: ChunkMemory, form: ChunkForm, layout: ChunkLayout, channelIndex: number) => void;
 }
 
 /**
- * Decodes the named channels (full names; null for all) of one part, over its data window.
- * Only the chunks' wanted channels are converted. Throws as `indexChunks` and the codecs do, and `missingChannel`.
+ * Decodes the named channels (full names; null for all) of one part, over its data window. Subsampled channels keep their stored samples.
+ * Only the wanted channels are converted. Throws as `indexChunks` and the codecs do, and `missingChannel`.
  */
 export function decodeExrPart(
   bytes: Uint8Array,
@@ -27,77 +28,89 @@ export function decodeExrPart(
 ): Image {
   const part = file.parts[partIndex];
   if (part === undefined) throw new TypeError(`the file has no part ${partIndex}`);
-  const chunks = (index ?? indexChunks(bytes, file, partIndex)).chunks;
-  const codec = codecFor(part.compression);
-  const targets = new Map<string, Target>();
-  for (const name of names ?? part.channels.map((channel) => channel.name)) targets.set(name, targetFor(part, name, host));
-  const width = widthOf(part.dataWindow);
-  const rowBytes = rawChunkBytes(part, 0, 0);
+  const { chunks } = index ?? indexChunks(bytes, file, partIndex);
+  const wanted = names === null ? null : new Set(names);
+  const targets = new Map<number, Target>();
+  for (const name of new Set(names ?? part.channels.map((channel) => channel.name))) {
+    const c = part.channels.findIndex((candidate) => candidate.name === name);
+    if (c < 0)
+      throw new IvrexError('missingChannel', `there is no channel "${name}"; there are ${part.channels.map((ch) => ch.name).join(', ')}`);
+    targets.set(c, targetFor(part, part.channels[c]));
+  }
+  const layouts = new LayoutCache(part.channels);
   for (const chunk of chunks) {
-    const rows = chunk.yTo - chunk.yFrom + 1;
-    const packed = bytes.subarray(chunk.offsetBytes, chunk.offsetBytes + chunk.packedBytes);
-    const rawLength = rowBytes * rows;
-    // A block that did not shrink is stored as it is (OpenEXR file layout, "Scan Line Blocks").
-    let raw = packed;
-    if (packed.length !== rawLength) {
-      raw = new Uint8Array(rawLength);
-      try {
-        codec.unpack(packed, raw, host);
-      } catch (error) {
-        throw error instanceof IvrexError ? new IvrexError(error.code, `${error.message} (lines ${chunk.yFrom} to ${chunk.yTo})`) : error;
-      }
-    }
-    let byteInRow = 0;
-    for (const channel of part.channels) {
-      targets.get(channel.name)?.fill(raw, byteInRow, rowBytes, rows, chunk.yFrom - part.dataWindow.yMin);
-      byteInRow += SAMPLE_BYTES[channel.type] * width;
+    const layout = layouts.at(chunk);
+    const memory = host.kernels.openChunk(layout.rawBytes);
+    try {
+      const form = unpackChunk(bytes, part, chunk, memory, layout, wanted, host);
+      for (const [c, target] of targets) target.fill(memory, form, layout, c);
+    } finally {
+      memory.close();
     }
   }
   return { displayWindow: part.displayWindow, dataWindow: part.dataWindow, planes: [...targets.values()].map((target) => target.plane) };
 }
 
-function targetFor(part: ExrPart, name: string, host: ExrHost): Target {
-  const channel = part.channels.find((candidate) => candidate.name === name);
-  if (channel === undefined)
-    throw new IvrexError('missingChannel', `there is no channel "${name}"; there are ${part.channels.map((c) => c.name).join(', ')}`);
-  if (part.channels.some((c) => c.xSampling !== 1 || c.ySampling !== 1)) {
-    throw new IvrexError(
-      'unsupported',
-      'this file has subsampled channels, which this version does not read; save it with every channel at full size',
-    );
+/** Most chunks of a part have the same shape; only without subsampling does the shape alone decide. */
+class LayoutCache {
+  private readonly known = new Map<string, ChunkLayout>();
+  private readonly movable: boolean;
+  constructor(private readonly channels: readonly Channel[]) {
+    this.movable = channels.every((c) => c.xSampling === 1 && c.ySampling === 1);
   }
-  const width = widthOf(part.dataWindow);
-  const count = width * heightOf(part.dataWindow);
-  return channel.type === 'half' ? halfTarget(channel, width, count, host) : wordTarget(channel, width, count);
+  at(area: ChunkArea): ChunkLayout {
+    if (!this.movable) return layoutOf(this.channels, area);
+    const key = `${area.xTo - area.xFrom},${area.yTo - area.yFrom}`;
+    const known = this.known.get(key) ?? layoutOf(this.channels, area);
+    this.known.set(key, known);
+    return known.area === area ? known : { ...known, area };
+  }
 }
 
-function halfTarget(channel: Channel, width: number, count: number, host: ExrHost): Target {
-  const data = new Float32Array(count);
-  return {
-    plane: { name: channel.name, type: 'half', data },
-    fill(raw, byteInRow, rowBytes, rows, firstRow) {
-      const halves = new Uint16Array(width * rows);
-      const bytes = new Uint8Array(halves.buffer);
-      for (let row = 0; row < rows; row++) {
-        const at = row * rowBytes + byteInRow;
-        bytes.set(raw.subarray(at, at + width * 2), row * width * 2);
-      }
-      host.kernels.halfToFloat(halves, data.subarray(firstRow * width, (firstRow + rows) * width));
-    },
-  };
+function unpackChunk(
+  bytes: Uint8Array,
+  part: ExrPart,
+  chunk: Chunk,
+  memory: ChunkMemory,
+  layout: ChunkLayout,
+  wanted: ReadonlySet<string> | null,
+  host: ExrHost,
+): ChunkForm {
+  const packed = bytes.subarray(chunk.offsetBytes, chunk.offsetBytes + chunk.packedBytes);
+  // A block that did not shrink is stored as it is (OpenEXR file layout, "Scan Line Blocks").
+  const codec = packed.length === layout.rawBytes ? storedCodec : codecFor(part.compression);
+  try {
+    return codec.unpack(packed, memory, layout, wanted, host);
+  } catch (error) {
+    if (!(error instanceof IvrexError)) throw error;
+    const code = error.code === 'truncated' ? 'damaged' : error.code;
+    throw new IvrexError(code, `${error.message} (lines ${chunk.yFrom} to ${chunk.yTo})`);
+  }
 }
 
-// Samples are little-endian in the file and in typed arrays on every platform that Node and browsers support.
-function wordTarget(channel: Channel, width: number, count: number): Target {
+function targetFor(part: ExrPart, channel: Channel): Target {
+  const { dataWindow: window } = part,
+    { xSampling, ySampling } = channel;
+  const width = sampleCount(window.xMin, window.xMax, xSampling),
+    height = sampleCount(window.yMin, window.yMax, ySampling);
+  const sampling = xSampling === 1 && ySampling === 1 ? {} : { sampling: { x: xSampling, y: ySampling, width, height } };
+  const left = Math.ceil(window.xMin / xSampling),
+    top = Math.ceil(window.yMin / ySampling);
+  const count = width * height;
   const data = channel.type === 'uint' ? new Uint32Array(count) : new Float32Array(count);
-  const bytes = new Uint8Array(data.buffer);
+  const plane: Plane = { name: channel.name, type: channel.type, data, ...sampling };
   return {
-    plane: { name: channel.name, type: channel.type, data },
-    fill(raw, byteInRow, rowBytes, rows, firstRow) {
-      for (let row = 0; row < rows; row++) {
-        const at = row * rowBytes + byteInRow;
-        bytes.set(raw.subarray(at, at + width * 4), (firstRow + row) * width * 4);
-      }
+    plane,
+    fill(memory, form, layout, c) {
+      const { rowOffsets, planeOffsets, width: samples } = layout.channels[c];
+      if (samples === 0 || rowOffsets.length === 0) return;
+      const { area } = layout;
+      const start = (Math.ceil(area.yFrom / ySampling) - top) * width + Math.ceil(area.xFrom / xSampling) - left;
+      const out = data.subarray(start, start + (rowOffsets.length - 1) * width + samples);
+      const rows = { offsets: form === 'planes' ? planeOffsets : rowOffsets, samples, split: form === 'splitLines' };
+      // Samples are little-endian in the file and in typed arrays on every platform that Node and browsers support.
+      if (channel.type === 'half') memory.readHalves(rows, out as Float32Array, width);
+      else memory.readWords(rows, out, width);
     },
   };
 }

@@ -1,8 +1,10 @@
+import { IvrexError } from '../errors';
 import type { Image, Plane } from '../raster/image';
 import { heightOf, widthOf } from '../raster/window';
-import { ATTRIBUTE_CODECS, ROWS_PER_CHUNK, SAMPLE_BYTES, type Attribute, type Compression } from './attributes';
+import { ATTRIBUTE_CODECS, ROWS_PER_CHUNK, SAMPLE_BYTES, type Attribute, type Channel, type Compression } from './attributes';
+import { layoutOf } from './chunk-layout';
 import type { ExrHost } from './codecs/codec';
-import { codecFor } from './codecs/codec-table';
+import { codecFor, WRITABLE_COMPRESSIONS } from './codecs/codec-table';
 import { ByteWriter } from './cursor';
 
 export interface ExrWriteOptions {
@@ -13,7 +15,7 @@ export interface ExrWriteOptions {
 
 /**
  * One scan-line part with the image's planes, each written in its own type. Channels are sorted by name, as the format asks.
- * @throws TypeError when a plane does not fill the data window
+ * @throws IvrexError unsupported for a compression that is only read; TypeError when a plane does not fill the data window
  */
 export function encodeExr(image: Image, options: ExrWriteOptions, host: ExrHost): Uint8Array {
   const planes = [...image.planes].sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0));
@@ -23,17 +25,26 @@ export function encodeExr(image: Image, options: ExrWriteOptions, host: ExrHost)
     if (plane.data.length !== width * height)
       throw new TypeError(`plane "${plane.name}" has ${plane.data.length} samples instead of ${width * height}`);
   }
+  const { pack } = codecFor(options.compression);
+  if (pack === null)
+    throw new IvrexError(
+      'unsupported',
+      `files are not written with ${options.compression.toUpperCase()}; use ${WRITABLE_COMPRESSIONS.join(', ')}`,
+    );
+  const channels = planes.map(channelOf);
   const writer = new ByteWriter();
-  writeHeader(writer, image, planes, options);
+  writeHeader(writer, image, channels, options);
   const rowsPerChunk = ROWS_PER_CHUNK[options.compression];
   const chunkCount = Math.ceil(height / rowsPerChunk);
   let offset = writer.length + chunkCount * 8;
-  const codec = codecFor(options.compression);
+  const { xMin, xMax, yMin } = image.dataWindow;
   const chunks: Uint8Array[] = [];
   for (let i = 0; i < chunkCount; i++) {
     const firstRow = i * rowsPerChunk;
-    const raw = rawRows(planes, width, firstRow, Math.min(rowsPerChunk, height - firstRow), host);
-    const packed = codec.pack(raw, host);
+    const rows = Math.min(rowsPerChunk, height - firstRow);
+    const raw = rawRows(planes, width, firstRow, rows, host);
+    const layout = layoutOf(channels, { xFrom: xMin, xTo: xMax, yFrom: yMin + firstRow, yTo: yMin + firstRow + rows - 1 });
+    const packed = pack(raw, layout, host);
     const chunk = packed.length < raw.length ? packed : raw;
     chunks.push(chunk);
     writer.writeU64(offset);
@@ -47,8 +58,7 @@ export function encodeExr(image: Image, options: ExrWriteOptions, host: ExrHost)
   return writer.toBytes();
 }
 
-function writeHeader(writer: ByteWriter, image: Image, planes: readonly Plane[], options: ExrWriteOptions): void {
-  const channels = planes.map((plane) => ({ name: plane.name, type: plane.type, linear: false, xSampling: 1, ySampling: 1 }));
+function writeHeader(writer: ByteWriter, image: Image, channels: readonly Channel[], options: ExrWriteOptions): void {
   const attributes = new Map<string, Attribute>([
     ['pixelAspectRatio', { type: 'float', value: 1 }],
     ['screenWindowCenter', { type: 'v2f', value: [0, 0] }],
@@ -62,7 +72,7 @@ function writeHeader(writer: ByteWriter, image: Image, planes: readonly Plane[],
   ]);
   // What only a multi-part or tiled file may carry.
   for (const name of ['type', 'chunkCount', 'tiles', 'version', 'maxSamplesPerPixel']) attributes.delete(name);
-  const names = [...attributes.keys(), ...planes.map((plane) => plane.name)];
+  const names = [...attributes.keys(), ...channels.map((channel) => channel.name)];
   const longNames = names.some((name) => name.length > 31) || [...attributes.values()].some((attribute) => attribute.type.length > 31);
   writer.writeI32(20000630);
   writer.writeU32(2 | (longNames ? 0x400 : 0));
@@ -79,17 +89,23 @@ function writeHeader(writer: ByteWriter, image: Image, planes: readonly Plane[],
   writer.writeU8(0);
 }
 
+/** 8 and 16-bit samples are fractions of their range here; halves hold them to 11 bits, so they are written as float. */
+function channelOf({ name, type }: Plane): Channel {
+  return { name, type: type === 'u8' || type === 'u16' ? 'float' : type, linear: false, xSampling: 1, ySampling: 1 };
+}
+
 function rawRows(planes: readonly Plane[], width: number, firstRow: number, rows: number, host: ExrHost): Uint8Array {
-  const rowBytes = planes.reduce((sum, plane) => sum + SAMPLE_BYTES[plane.type] * width, 0);
+  const strides = planes.map((plane) => SAMPLE_BYTES[channelOf(plane).type] * width);
+  const rowBytes = strides.reduce((sum, stride) => sum + stride, 0);
   const raw = new Uint8Array(rowBytes * rows);
   let byteInRow = 0;
-  for (const plane of planes) {
+  planes.forEach((plane, c) => {
     const samples = plane.data.subarray(firstRow * width, (firstRow + rows) * width);
     const bytes = sampleBytes(plane, samples, host);
-    const stride = SAMPLE_BYTES[plane.type] * width;
+    const stride = strides[c];
     for (let row = 0; row < rows; row++) raw.set(bytes.subarray(row * stride, (row + 1) * stride), row * rowBytes + byteInRow);
     byteInRow += stride;
-  }
+  });
   return raw;
 }
 
@@ -100,6 +116,6 @@ function sampleBytes(plane: Plane, samples: Float32Array | Uint32Array, host: Ex
     host.kernels.floatToHalf(asFloats, halves);
     return new Uint8Array(halves.buffer);
   }
-  const words = plane.type === 'float' ? asFloats : Uint32Array.from(samples);
+  const words = plane.type === 'uint' ? Uint32Array.from(samples) : asFloats;
   return new Uint8Array(words.buffer, words.byteOffset, words.byteLength);
 }

@@ -1,7 +1,7 @@
 import { IvrexError } from '../errors';
 import type { Window } from '../raster/window';
 import { heightOf, widthOf } from '../raster/window';
-import { ATTRIBUTE_CODECS, ROWS_PER_CHUNK, SAMPLE_BYTES, type Attribute, type Channel, type Compression } from './attributes';
+import { ATTRIBUTE_CODECS, ROWS_PER_CHUNK, type Attribute, type Channel, type Compression } from './attributes';
 import { Cursor } from './cursor';
 
 /** Caps on what a file may declare, checked before memory is taken. */
@@ -10,10 +10,26 @@ export interface ExrLimits {
   readonly maxChannels: number;
   readonly maxPixels: number;
   readonly maxAttributeBytes: number;
+  /** Longest name of an attribute, type or channel. */
+  readonly maxNameBytes: number;
 }
-export const DEFAULT_LIMITS: ExrLimits = { maxParts: 1024, maxChannels: 4096, maxPixels: 1 << 28, maxAttributeBytes: 1 << 26 };
+export const DEFAULT_LIMITS: ExrLimits = {
+  maxParts: 1024,
+  maxChannels: 4096,
+  maxPixels: 1 << 28,
+  maxAttributeBytes: 1 << 26,
+  maxNameBytes: 255,
+};
 
 export type PartKind = 'scanline' | 'tiled' | 'deep';
+
+/** Tiles of the largest level; the smaller levels that a file may hold too are not read. */
+export interface Tiling {
+  readonly width: number;
+  readonly height: number;
+  readonly columns: number;
+  readonly rows: number;
+}
 
 export interface ExrPart {
   readonly name: string | null;
@@ -26,7 +42,10 @@ export interface ExrPart {
   readonly channels: readonly Channel[];
   /** All attributes in the order of the file, the required ones too. */
   readonly attributes: ReadonlyMap<string, Attribute>;
+  /** Of all levels. */
   readonly chunkCount: number;
+  /** Null for scan lines. */
+  readonly tiling: Tiling | null;
 }
 
 export interface ExrFile {
@@ -55,7 +74,7 @@ export function parseExrHeader(bytes: Uint8Array, limits: ExrLimits = DEFAULT_LI
   const version = cursor.readU32();
   if ((version & 0xff) !== 2) throw new IvrexError('unsupported', `OpenEXR version ${version & 0xff} is not known; version 2 is`);
   const multiPart = (version & FLAG_MULTI_PART) !== 0;
-  const nameLimit = version & FLAG_LONG_NAMES ? 255 : 31;
+  const nameLimit = Math.min(limits.maxNameBytes, version & FLAG_LONG_NAMES ? 255 : 31);
   const parts: ExrPart[] = [];
   do {
     const attributes = readAttributes(cursor, nameLimit, limits);
@@ -111,8 +130,11 @@ function validatePart(attributes: ReadonlyMap<string, Attribute>, version: numbe
     if (channel.xSampling < 1 || channel.ySampling < 1) throw new IvrexError('damaged', `channel "${channel.name}" has a sampling below 1`);
   }
   const kind = kindOf(attributes, version, multiPart);
+  const tiled = kind === 'tiled' ? tilingOf(attributes, dataWindow, channels) : null;
   const chunkCount =
-    kind === 'scanline' ? Math.ceil(heightOf(dataWindow) / ROWS_PER_CHUNK[compression]) : Number(attributes.get('chunkCount')?.value ?? 0);
+    kind === 'scanline'
+      ? Math.ceil(heightOf(dataWindow) / ROWS_PER_CHUNK[compression])
+      : (tiled?.chunkCount ?? Math.max(0, Number(attributes.get('chunkCount')?.value ?? 0)));
   const aspect = attributes.get('pixelAspectRatio')?.value;
   const name = attributes.get('name')?.value;
   return {
@@ -124,6 +146,7 @@ function validatePart(attributes: ReadonlyMap<string, Attribute>, version: numbe
     channels,
     attributes,
     chunkCount,
+    tiling: tiled?.tiling ?? null,
     pixelAspectRatio: typeof aspect === 'number' && aspect > 0 ? aspect : 1,
   };
 }
@@ -143,8 +166,40 @@ function kindOf(attributes: ReadonlyMap<string, Attribute>, version: number, mul
   return version & FLAG_TILED ? 'tiled' : 'scanline';
 }
 
-/** Bytes of one chunk when nothing is compressed, for rows [yFrom, yTo] of the data window. */
-export function rawChunkBytes(part: ExrPart, yFrom: number, yTo: number): number {
-  const width = widthOf(part.dataWindow);
-  return part.channels.reduce((sum, channel) => sum + SAMPLE_BYTES[channel.type] * width * (yTo - yFrom + 1), 0);
+const LEVEL_MODES = ['one', 'mipmap', 'ripmap'] as const;
+
+/** Tile sizes and the number of tiles of all levels ("OpenEXR File Layout", "Tile Description"). */
+function tilingOf(
+  attributes: ReadonlyMap<string, Attribute>,
+  dataWindow: Window,
+  channels: readonly Channel[],
+): { tiling: Tiling; chunkCount: number } {
+  const [width, height, modes] = required<readonly number[]>(attributes, 'tiles', 'tiledesc');
+  const mode = LEVEL_MODES[modes & 15],
+    roundsUp = modes >> 4 === 1;
+  if (width < 1 || height < 1 || width > 1 << 20 || height > 1 << 20 || mode === undefined)
+    throw new IvrexError('damaged', `the header declares tiles of ${width} x ${height} pixels in a way that the format does not define`);
+  if (channels.some((c) => c.xSampling !== 1 || c.ySampling !== 1))
+    throw new IvrexError('damaged', 'the file is stored in tiles and has subsampled channels, which the format does not allow');
+  const tiling = {
+    width,
+    height,
+    columns: Math.ceil(widthOf(dataWindow) / width),
+    rows: Math.ceil(heightOf(dataWindow) / height),
+  };
+  const columns = levelSizes(widthOf(dataWindow), roundsUp).map((w) => Math.ceil(w / width)),
+    rows = levelSizes(heightOf(dataWindow), roundsUp).map((h) => Math.ceil(h / height));
+  if (mode === 'one') return { tiling, chunkCount: tiling.columns * tiling.rows };
+  if (mode === 'ripmap') return { tiling, chunkCount: columns.reduce((a, b) => a + b, 0) * rows.reduce((a, b) => a + b, 0) };
+  // A mipmap goes on until the longer side is one pixel.
+  const levels = Math.max(columns.length, rows.length);
+  let chunkCount = 0;
+  for (let l = 0; l < levels; l++) chunkCount += (columns[l] ?? 1) * (rows[l] ?? 1);
+  return { tiling, chunkCount };
+}
+
+/** Sizes from the largest level down to one pixel. */
+function levelSizes(size: number, roundsUp: boolean): number[] {
+  const count = (roundsUp ? Math.ceil(Math.log2(size)) : Math.floor(Math.log2(size))) + 1;
+  return Array.from({ length: count }, (_, l) => Math.max(1, roundsUp ? Math.ceil(size / 2 ** l) : Math.floor(size / 2 ** l)));
 }

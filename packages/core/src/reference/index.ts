@@ -1,1 +1,2 @@
-export { narrow, referenceKernels, widen } from './reference-kernels';
+export { narrow, widen } from '../raster/half';
+export { referenceKernels } from './reference-kernels';

@@ -1,13 +1,9 @@
 import type { Kernels, SliceLayer, SliceRequest, SliceSession } from '@ivrex/kernels/interface';
+import { narrow, widen } from '../raster/half';
+import { ReferenceChunk } from './reference-chunk';
 
 /** The slow, obvious version of every kernel, in double precision. Tests hold the fast ones to it; nothing else uses it. */
 export const referenceKernels: Kernels = {
-  reconstructBytes(packed, out) {
-    const plain = new Uint8Array(packed.length);
-    for (let i = 0; i < packed.length; i++) plain[i] = i === 0 ? packed[0] : plain[i - 1] + packed[i] - 128;
-    const half = Math.ceil(packed.length / 2);
-    for (let i = 0; i < packed.length; i++) out[i] = plain[i % 2 === 0 ? i / 2 : half + (i - 1) / 2];
-  },
   predictBytes(raw, out) {
     const half = Math.ceil(raw.length / 2);
     const split = new Uint8Array(raw.length);
@@ -20,32 +16,9 @@ export const referenceKernels: Kernels = {
   floatToHalf(src, out) {
     for (let i = 0; i < src.length; i++) out[i] = narrow(src[i]);
   },
+  openChunk: (size) => new ReferenceChunk(size),
   openSlices: (layers) => new ReferenceSession(layers),
 };
-
-/** IEEE 754-2008 binary16, by its definition. */
-export function widen(h: number): number {
-  const sign = h & 0x8000 ? -1 : 1,
-    exponent = (h >> 10) & 31,
-    mantissa = h & 1023;
-  if (exponent === 31) return mantissa === 0 ? sign * Infinity : NaN;
-  return exponent === 0 ? sign * mantissa * 2 ** -24 : sign * (1 + mantissa / 1024) * 2 ** (exponent - 15);
-}
-
-/** The nearest half, ties to the even bit pattern. */
-export function narrow(value: number): number {
-  if (Number.isNaN(value)) return 0x7e00;
-  const sign = value < 0 || Object.is(value, -0) ? 0x8000 : 0,
-    magnitude = Math.abs(value);
-  if (magnitude >= 65520) return sign | 0x7c00;
-  const exponent = Math.max(-14, Math.floor(Math.log2(magnitude || 1e-30)));
-  const step = 2 ** (exponent - 10);
-  const scaled = magnitude / step,
-    floor = Math.floor(scaled);
-  const steps = scaled - floor > 0.5 || (scaled - floor === 0.5 && floor % 2 === 1) ? floor + 1 : floor;
-  // Steps past 2048 carry into the exponent by themselves.
-  return sign | (exponent === -14 ? steps : ((exponent + 15) << 10) + (steps - 1024));
-}
 
 class ReferenceSession implements SliceSession {
   constructor(private readonly layers: readonly SliceLayer[]) {}

@@ -1,32 +1,40 @@
 import { IvrexError } from '../../errors';
-import type { Compression } from '../attributes';
+import { COMPRESSIONS, type Compression } from '../attributes';
+import { b44Codec } from './b44';
 import type { ChunkCodec } from './codec';
+import { dwaCodec } from './dwa';
+import { pizCodec } from './piz';
+import { pxr24Codec } from './pxr24';
 import { rleCodec } from './rle';
 import { zipCodec } from './zip';
 
-const storedCodec: ChunkCodec = {
-  unpack(packed, out) {
-    if (packed.length !== out.length) throw new IvrexError('damaged', `a block holds ${packed.length} bytes instead of ${out.length}`);
-    out.set(packed);
+/** No compression; blocks that did not shrink are stored like this too. */
+export const storedCodec: ChunkCodec = {
+  unpack(packed, memory, { rawBytes }) {
+    if (packed.length !== rawBytes) throw new IvrexError('damaged', `a block holds ${packed.length} bytes instead of ${rawBytes}`);
+    memory.put(packed, 0);
+    return 'lines';
   },
   pack: (raw) => raw,
 };
 
-const CODECS: Partial<Record<Compression, ChunkCodec>> = { none: storedCodec, rle: rleCodec, zips: zipCodec, zip: zipCodec };
+const CODECS: Record<Compression, ChunkCodec> = {
+  none: storedCodec,
+  rle: rleCodec,
+  zips: zipCodec,
+  zip: zipCodec,
+  piz: pizCodec,
+  pxr24: pxr24Codec,
+  b44: b44Codec,
+  b44a: b44Codec,
+  dwaa: dwaCodec,
+  dwab: dwaCodec,
+};
 
 /** Chosen once a file, outside the loops. */
 export function codecFor(compression: Compression): ChunkCodec {
-  const codec = CODECS[compression];
-  if (codec === undefined) {
-    throw new IvrexError(
-      'unsupported',
-      `the compression ${compression.toUpperCase()} is not read by this version; save the file with ZIP, ZIPS, RLE or none`,
-    );
-  }
-  return codec;
+  return CODECS[compression];
 }
 
-/** True where pixels of this compression can be read and written. */
-export function hasCodec(compression: Compression): boolean {
-  return CODECS[compression] !== undefined;
-}
+/** What `encodeExr` can write; everything can be read. */
+export const WRITABLE_COMPRESSIONS: readonly Compression[] = COMPRESSIONS.filter((c) => CODECS[c].pack !== null);

@@ -1,0 +1,17 @@
+/** CPU seconds of the best of `runs`. */
+export function best(runs: number, work: () => void): number {
+  let least = Infinity;
+  for (let i = 0; i < runs; i++) {
+    const start = process.cpuUsage();
+    work();
+    const used = process.cpuUsage(start);
+    least = Math.min(least, (used.user + used.system) / 1e6);
+  }
+  return least;
+}
+
+export function line(what: string, ours: number, baseline: string, theirs: number): void {
+  process.stdout.write(
+    `${what.padEnd(52)} ${(ours * 1000).toFixed(1).padStart(9)} ms   ${(ours / theirs).toFixed(2).padStart(6)} of ${baseline} (${(theirs * 1000).toFixed(1)} ms)\n`,
+  );
+}
