@@ -17,7 +17,7 @@ import {
   BlurPool,
   chooseLayer,
   frameFile,
-  loadExrHeader,
+  loadHeader,
   parsePattern,
   scanSequence,
   type FrameSources,
@@ -114,7 +114,7 @@ async function openInput(text: string): Promise<Input> {
   const { pattern, layer } = parsePattern(text);
   const sequence = await scanSequence(pattern);
   const file = frameFile(pattern, sequence.frames[0] ?? null);
-  const header = await loadExrHeader(file);
+  const header = await loadHeader(file);
   return { sequence, choice: await aboutFile(file, async () => chooseLayer(header, layer)) };
 }
 

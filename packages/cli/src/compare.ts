@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import { comparePictures, IvrexError } from '@ivrex/core';
-import { chooseLayer, frameFile, loadExrHeader, loadPicture, parsePattern, type NodeHost, type Picture } from '@ivrex/media';
+import { chooseLayer, frameFile, loadHeader, loadPicture, parsePattern, type NodeHost, type Picture } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { cliHost } from './host';
 import { answer, finiteOrNull } from './output';
@@ -35,7 +35,7 @@ async function loadOne(text: string, host: NodeHost): Promise<Picture> {
   const { pattern, layer } = parsePattern(text);
   if (pattern.padding !== null) throw new UsageError(`compare takes single files, not the pattern ${text}`);
   const file = frameFile(pattern, null);
-  const header = await loadExrHeader(file);
+  const header = await loadHeader(file);
   return loadPicture({ file, ...chooseLayer(header, layer) }, host);
 }
 

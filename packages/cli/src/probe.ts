@@ -1,20 +1,16 @@
 import { Command } from 'commander';
 import {
-  
-  indexChunks,
   IvrexError,
   splitChannelName,
   statisticsOf,
-  decodeExrPart,
   widthOf,
   heightOf,
   type AttributeValue,
-  type ExrPart,
   type SampleStatistics,
   type SampleType,
   type Window,
 } from '@ivrex/core';
-import { aboutFile, frameFile, loadExr, loadExrHeader, parsePattern, scanSequence, type NodeHost } from '@ivrex/media';
+import { frameFile, loadHeader, openImage, parsePattern, scanSequence, type ImagePart, type NodeHost } from '@ivrex/media';
 import { parseFrameRange, type FrameRange } from './frame-range';
 import { cliHost } from './host';
 import { answer, warn } from './output';
@@ -53,7 +49,7 @@ async function probe(text: string, stats: boolean, range: FrameRange | null, jso
   const frames: (number | null)[] = sequence.frames.length === 0 ? [null] : range === null ? inRange.slice(0, 1) : inRange;
   const warnings: string[] = [];
   const first = frameFile(sequence.pattern, frames[0]);
-  const header = await loadExrHeader(first);
+  const header = await loadHeader(first);
   if (header.parts.every((part) => part.kind === 'deep'))
     throw new IvrexError('unsupported', 'the file has only deep parts (many samples a pixel); flatten it, or render a flat pass', first);
   const statistics = stats
@@ -84,28 +80,24 @@ async function probe(text: string, stats: boolean, range: FrameRange | null, jso
 async function gatherStatistics(files: readonly string[], host: NodeHost, warnings: string[]): Promise<Map<string, SampleStatistics>[]> {
   const merged: Map<string, { all: SampleStatistics; weight: number }>[] = [];
   for (const path of files) {
-    const { bytes, file } = await loadExr(path);
-    await aboutFile(path, async () =>
-      file.parts.forEach((part, index) => {
-        merged[index] ??= new Map();
-        const unread = part.kind === 'tiled' ? 'tiles' : !hasCodec(part.compression) ? `${part.compression.toUpperCase()} pixels` : null;
-        if (unread !== null) warnings.push(`${path}: statistics are left out: ${unread} are not read by this version`);
-        if (unread !== null || part.kind === 'deep') return;
-        const chunks = indexChunks(bytes, file, index);
-        warnings.push(...chunks.warnings.map((w) => `${path}: ${w}`));
-        for (const plane of decodeExrPart(bytes, file, index, null, host, chunks).planes) {
-          const add = statisticsOf(plane.data),
-            weight = plane.data.length - add.nan - add.inf;
-          const before = merged[index].get(plane.name);
-          merged[index].set(
-            plane.name,
-            before
-              ? { all: mergeStatistics(before.all, before.weight, add, weight), weight: before.weight + weight }
-              : { all: add, weight },
-          );
-        }
-      }),
-    );
+    const opened = await openImage(path, host);
+    for (const [index, part] of opened.header.parts.entries()) {
+      merged[index] ??= new Map();
+      if (part.kind === 'deep') {
+        warnings.push(`${path}: statistics of part ${part.name ?? index} are left out: it is deep`);
+        continue;
+      }
+      for (const plane of (await opened.decode(index, null)).planes) {
+        const add = statisticsOf(plane.data),
+          weight = plane.data.length - add.nan - add.inf;
+        const before = merged[index].get(plane.name);
+        merged[index].set(
+          plane.name,
+          before ? { all: mergeStatistics(before.all, before.weight, add, weight), weight: before.weight + weight } : { all: add, weight },
+        );
+      }
+    }
+    warnings.push(...opened.warnings.map((w) => `${path}: ${w}`));
   }
   return merged.map((part) => new Map([...part].map(([name, { all }]) => [name, all])));
 }
@@ -122,7 +114,7 @@ function mergeStatistics(a: SampleStatistics, aWeight: number, b: SampleStatisti
   };
 }
 
-function describePart(part: ExrPart, statistics: Map<string, SampleStatistics> | null): PartFacts {
+function describePart(part: ImagePart, statistics: Map<string, SampleStatistics> | null): PartFacts {
   const layers = new Map<string, ChannelFacts[]>();
   for (const { name, type } of part.channels) {
     const { layer, channel } = splitChannelName(name);

@@ -8,6 +8,7 @@ export interface PoolOptions {
   readonly workerFile: string;
   readonly kernelsWasm: string;
   readonly threads: number;
+  readonly cacheFolder?: string;
 }
 
 export interface BlurFrame {
@@ -41,7 +42,7 @@ export class BlurPool {
       filename: options.workerFile,
       minThreads: 1,
       maxThreads: options.threads,
-      workerData: { kernelsWasm: options.kernelsWasm },
+      workerData: { kernelsWasm: options.kernelsWasm, cacheFolder: options.cacheFolder },
       idleTimeout: 30000,
     });
   }

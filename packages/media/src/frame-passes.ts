@@ -1,22 +1,23 @@
 import {
   channelsOf,
-  decodeExrPart,
   decodeMotion,
+  heightOf,
   IvrexError,
   joinChannelName,
   planeOnDisplay,
+  readPicture,
   resizeMotionField,
   resizePlane,
   rgbaOnDisplay,
-  splitChannelName,
-  heightOf,
   widthOf,
   type Attribute,
   type Encoding,
   type MotionField,
+  type PictureReading,
   type Window,
 } from '@ivrex/core';
-import { aboutFile, channelsInLayer, loadExr, pictureChannels, type LayerChoice, type LoadedExr } from './exr-file';
+import { aboutFile, openImage, type ImageHeader, type OpenedImage } from './image-file';
+import { channelsInLayer, cryptomatteOf, headerRate, pictureChannels, shortName, type LayerChoice } from './layers';
 import type { NodeHost } from './node-host';
 
 /** One layer of one file on disk. */
@@ -24,9 +25,16 @@ export interface PassFile extends LayerChoice {
   readonly file: string;
 }
 
+/** A picture with how it is to be read; null: as its kind of file usually is. */
+export interface PictureFile extends PassFile {
+  readonly reading?: PictureReading | null;
+  /** The pass whose alpha stands in for the picture's own. */
+  readonly alphaFrom?: PassFile | null;
+}
+
 /** Everything that one frame of the blur reads. Plain data. */
 export interface FrameSources {
-  readonly beauty: PassFile;
+  readonly beauty: PictureFile;
   readonly motion: PassFile;
   readonly depth: PassFile | null;
   readonly ids: PassFile | null;
@@ -49,13 +57,13 @@ export interface FramePasses {
 }
 
 /** Files that several passes share are read once. */
-class FileReader {
-  private readonly loaded = new Map<string, Promise<LoadedExr>>();
+export class FileReader {
+  private readonly opened = new Map<string, Promise<OpenedImage>>();
   constructor(readonly host: NodeHost) {}
 
-  load(file: string): Promise<LoadedExr> {
-    const known = this.loaded.get(file) ?? loadExr(file);
-    this.loaded.set(file, known);
+  open(file: string): Promise<OpenedImage> {
+    const known = this.opened.get(file) ?? openImage(file, this.host);
+    this.opened.set(file, known);
     return known;
   }
 
@@ -63,13 +71,11 @@ class FileReader {
   async planes(
     pass: PassFile,
     names: readonly string[] | null,
-  ): Promise<{ planes: Map<string, Float32Array>; width: number; height: number; loaded: LoadedExr }> {
-    const loaded = await this.load(pass.file);
-    return aboutFile(pass.file, async () => {
-      const image = decodeExrPart(loaded.bytes, loaded.file, pass.part, names ?? channelsInLayer(loaded.file, pass), this.host);
-      const planes = new Map(image.planes.map((plane) => [plane.name, planeOnDisplay(image, plane)]));
-      return { planes, width: widthOf(image.displayWindow), height: heightOf(image.displayWindow), loaded };
-    });
+  ): Promise<{ planes: Map<string, Float32Array>; width: number; height: number; header: ImageHeader }> {
+    const opened = await this.open(pass.file);
+    const image = await opened.decode(pass.part, names ?? channelsInLayer(opened.header, pass));
+    const planes = new Map(image.planes.map((plane) => [plane.name, planeOnDisplay(image, plane)]));
+    return { planes, width: widthOf(image.displayWindow), height: heightOf(image.displayWindow), header: opened.header };
   }
 }
 
@@ -82,23 +88,50 @@ export interface Picture {
   readonly hasAlpha: boolean;
 }
 
-/** A picture layer as premultiplied RGBA over its display window. */
-export async function loadPicture(pass: PassFile, host: NodeHost, reader = new FileReader(host)): Promise<Picture> {
-  const { bytes, file } = await reader.load(pass.file);
-  return aboutFile(pass.file, async () => {
-    const names = pictureChannels(channelsInLayer(file, pass), pass.layer);
-    const wanted = [...new Set(names.filter((name) => name !== null))];
-    const image = decodeExrPart(bytes, file, pass.part, wanted, host);
-    const { displayWindow } = image;
-    return {
-      width: widthOf(displayWindow),
-      height: heightOf(displayWindow),
-      displayWindow,
-      rgba: rgbaOnDisplay(image, names),
-      attributes: file.parts[pass.part].attributes,
-      hasAlpha: names[3] !== null,
-    };
-  });
+/**
+ * What a file of this kind usually holds: OpenEXR and float TIFF scene-linear premultiplied, whole numbers with the sRGB curve, PNG with
+ * straight alpha (PNG specification, 12.4).
+ */
+export function usualReading(header: ImageHeader, part = 0): PictureReading {
+  const { channels } = header.parts[part];
+  const whole = channels.some((c) => c.type === 'u8' || c.type === 'u16');
+  const hasAlpha = channels.some((c) => c.name === 'A');
+  return {
+    curve: !whole ? 'linear' : header.format === 'movie' ? 'rec709' : 'srgb',
+    alpha: { kind: header.format === 'PNG' && hasAlpha ? 'straight' : 'premultiplied' },
+  };
+}
+
+/** A picture layer as scene-linear premultiplied RGBA over its display window. */
+export async function loadPicture(pass: PictureFile, host: NodeHost, reader = new FileReader(host)): Promise<Picture> {
+  const opened = await reader.open(pass.file);
+  const { header } = opened;
+  const names = pictureChannels(channelsInLayer(header, pass), pass.layer);
+  const wanted = [...new Set(names.filter((name) => name !== null))];
+  const image = await opened.decode(pass.part, wanted);
+  const { displayWindow } = image;
+  const width = widthOf(displayWindow),
+    height = heightOf(displayWindow);
+  const rgba = rgbaOnDisplay(image, names);
+  if (pass.alphaFrom) await borrowAlpha(rgba, width, height, pass.alphaFrom, reader);
+  const reading = pass.reading ?? usualReading(header, pass.part);
+  const hasAlpha = reading.alpha.kind !== 'none' && (names[3] !== null || Boolean(pass.alphaFrom));
+  // Without any alpha there is nothing to divide by.
+  readPicture(rgba, hasAlpha ? reading : { ...reading, alpha: { kind: 'none' } });
+  return { width, height, displayWindow, rgba, attributes: header.parts[pass.part].attributes, hasAlpha };
+}
+
+/** Takes the alpha channel of another pass, or its only channel, or its red, brought to the picture's size. */
+async function borrowAlpha(rgba: Float32Array, width: number, height: number, from: PassFile, reader: FileReader): Promise<void> {
+  const { header } = await reader.open(from.file);
+  const names = channelsInLayer(header, from);
+  const name =
+    names.find((n) => /^a(lpha)?$/i.test(shortName(header, from, n))) ??
+    names.find((n) => /^r(ed)?$/i.test(shortName(header, from, n))) ??
+    names[0];
+  const { planes, width: w, height: h } = await reader.planes(from, [name]);
+  const alpha = resizePlane(planes.get(name) ?? new Float32Array(w * h), w, h, width, height, 'linear');
+  for (let i = 0; i < alpha.length; i++) rgba[i * 4 + 3] = alpha[i];
 }
 
 /**
@@ -128,13 +161,13 @@ export async function loadFramePasses(sources: FrameSources, host: NodeHost): Pr
 
 async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileReader, warnings: string[]): Promise<MotionField> {
   const { encoding, motion: pass } = sources;
-  const { file } = await reader.load(pass.file);
-  const available = file.parts[pass.part].channels.map((c) => c.name);
+  const { header } = await reader.open(pass.file);
+  const available = header.parts[pass.part].channels.map((c) => c.name);
   const wanted = new Map<string, string>();
   for (const name of channelsOf(encoding)) {
     const full = [joinChannelName(pass.layer, name), name].find((candidate) => available.includes(candidate));
     if (full === undefined) {
-      const short = channelsInLayer(file, pass).map((n) => splitChannelName(n).channel);
+      const short = channelsInLayer(header, pass).map((n) => shortName(header, pass, n));
       throw new IvrexError(
         'missingChannel',
         `the encoding names channel "${name}", but layer "${pass.layer}" has ${short.join(', ')}`,
@@ -155,8 +188,8 @@ async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileRe
       beauty.hasAlpha && encoding.premultiplied
         ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, stored.width, stored.height, 'linear')
         : null;
-    const fps = headerRate(stored.loaded.file.parts[pass.part].attributes) ?? sources.fps;
-    const field = decodeMotion({ planes, width: stored.width, height: stored.height, fps: sources.fps ?? fps, beautyAlpha }, encoding);
+    const fps = sources.fps ?? headerRate(header.parts[pass.part].attributes);
+    const field = decodeMotion({ planes, width: stored.width, height: stored.height, fps, beautyAlpha }, encoding);
     return resizeMotionField(field, beauty.width, beauty.height);
   });
 }
@@ -167,12 +200,7 @@ function alphaOf(rgba: Float32Array): Float32Array {
   return out;
 }
 
-/** framesPerSecond from a header; null when it does not say. */
-export function headerRate(attributes: ReadonlyMap<string, Attribute>): number | null {
-  const value = attributes.get('framesPerSecond')?.value;
-  return Array.isArray(value) && typeof value[0] === 'number' && typeof value[1] === 'number' && value[1] > 0 ? value[0] / value[1] : null;
-}
-
+/** One data channel. Of a Cryptomatte it is the id that covers most of each pixel, as a small number of its own. */
 async function loadData(
   pass: PassFile,
   preferred: readonly string[],
@@ -180,11 +208,27 @@ async function loadData(
   reader: FileReader,
   warnings: string[],
 ): Promise<Float32Array> {
-  const { file } = await reader.load(pass.file);
-  const names = channelsInLayer(file, pass);
-  const name = names.find((n) => preferred.includes(splitChannelName(n).channel)) ?? names[0];
+  const { header } = await reader.open(pass.file);
+  const names = channelsInLayer(header, pass);
+  const isCrypto = cryptomatteOf(header, pass) !== null;
+  const name =
+    (isCrypto
+      ? names.find((n) => /^00\.r/i.test(shortName(header, pass, n)))
+      : names.find((n) => preferred.includes(shortName(header, pass, n)))) ?? names[0];
   const { planes, width, height } = await reader.planes(pass, [name]);
   if (width !== beauty.width || height !== beauty.height)
     warnings.push(`${name} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`);
-  return resizePlane(planes.get(name) ?? new Float32Array(0), width, height, beauty.width, beauty.height, 'nearest');
+  const data = planes.get(name) ?? new Float32Array(0);
+  return resizePlane(isCrypto ? numbered(data) : data, width, height, beauty.width, beauty.height, 'nearest');
+}
+
+/** Ids of a Cryptomatte are any bits, some of them tiny floats: counted through from 1, nothing stays 0. */
+function numbered(ids: Float32Array): Float32Array {
+  const bits = new Uint32Array(ids.buffer, ids.byteOffset, ids.length),
+    numbers = new Map<number, number>([[0, 0]]);
+  return Float32Array.from(bits, (id) => {
+    const known = numbers.get(id) ?? numbers.size;
+    numbers.set(id, known);
+    return known;
+  });
 }

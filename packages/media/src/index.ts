@@ -1,9 +1,13 @@
 export * from './node-host';
 export * from './atomic-write';
 export * from './sequence';
-export * from './exr-file';
+export * from './image-file';
+export * from './layers';
+export { fileOnDisk, isMoviePath } from './movie-path';
+export { countMovieFrames } from './formats/movie-format';
 export * from './frame-passes';
 export { runTask, savePicture, type Prepared, type SavedPicture, type Task } from './tasks';
 export * from './blur-pool';
 export type { RasterRequest } from './raster-task';
 export * from './describe-folder';
+export type { FileMeasure } from './measure-task';

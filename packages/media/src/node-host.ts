@@ -1,4 +1,6 @@
 import { readFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
 import { deflateSync, inflateSync } from 'node:zlib';
 import type { ExrHost } from '@ivrex/core';
 import { instantiateKernels, type Kernels } from '@ivrex/kernels';
@@ -6,15 +8,18 @@ import { instantiateKernels, type Kernels } from '@ivrex/kernels';
 /** What Node lends to the core: compiled kernels and zlib. */
 export interface NodeHost extends ExrHost {
   readonly kernels: Kernels;
+  /** For what can be made again, such as a movie's frames. */
+  readonly cacheFolder: string;
 }
 
 /** OpenEXR's own default level for ZIP. */
 const DEFLATE_LEVEL = 4;
 
-export async function loadNodeHost(kernelsWasm: string): Promise<NodeHost> {
+export async function loadNodeHost(kernelsWasm: string, cacheFolder = path.join(tmpdir(), 'ivrex-cache')): Promise<NodeHost> {
   const kernels = await instantiateKernels(await WebAssembly.compile(await readFile(kernelsWasm)));
   return {
     kernels,
+    cacheFolder,
     // Memory is bounded by what the header, already checked, declares. One buffer for the whole output: the default of 16 KiB
     // pieces costs as much as the unpacking.
     inflate: (packed, length) => inflateSync(packed, { maxOutputLength: Math.max(1, length), chunkSize: Math.max(64, length + 16) }),

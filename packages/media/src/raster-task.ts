@@ -1,11 +1,12 @@
-import { decodeExrPart, planeOnDisplay, splitChannelName, heightOf, widthOf } from '@ivrex/core';
+import { heightOf, planeOnDisplay, widthOf } from '@ivrex/core';
 import { packRaster } from '@ivrex/contract';
-import { aboutFile, channelsInLayer, loadExr } from './exr-file';
-import { loadPicture, type PassFile } from './frame-passes';
+import { loadPicture, type PictureFile } from './frame-passes';
+import { openImage } from './image-file';
+import { channelsInLayer, shortName } from './layers';
 import type { NodeHost } from './node-host';
 
 export interface RasterRequest {
-  readonly pass: PassFile;
+  readonly pass: PictureFile;
   readonly form: 'picture' | 'planes';
   /** Every n-th pixel of every n-th row: enough for a thumbnail. 1 is everything. */
   readonly every: number;
@@ -21,22 +22,19 @@ export async function loadRaster(request: RasterRequest, host: NodeHost): Promis
     host.kernels.floatToHalf(small, halves);
     return packRaster({ width: Math.ceil(width / every), height: Math.ceil(height / every), format: 'rgba16f', names: ['rgba'] }, [halves]);
   }
-  const { bytes, file } = await loadExr(pass.file);
-  return aboutFile(pass.file, async () => {
-    const image = decodeExrPart(bytes, file, pass.part, channelsInLayer(file, pass), host);
-    const width = widthOf(image.displayWindow),
-      height = heightOf(image.displayWindow);
-    const planes = image.planes.map((plane) => thin(planeOnDisplay(image, plane), width, height, 1, every));
-    return packRaster(
-      {
-        width: Math.ceil(width / every),
-        height: Math.ceil(height / every),
-        format: 'planes32f',
-        names: image.planes.map((p) => splitChannelName(p.name).channel),
-      },
-      planes,
-    );
-  });
+  const opened = await openImage(pass.file, host);
+  const image = await opened.decode(pass.part, channelsInLayer(opened.header, pass));
+  const width = widthOf(image.displayWindow),
+    height = heightOf(image.displayWindow);
+  return packRaster(
+    {
+      width: Math.ceil(width / every),
+      height: Math.ceil(height / every),
+      format: 'planes32f',
+      names: image.planes.map((p) => shortName(opened.header, pass, p.name)),
+    },
+    image.planes.map((plane) => thin(planeOnDisplay(image, plane), width, height, 1, every)),
+  );
 }
 
 function thin(src: Float32Array, width: number, height: number, channels: number, every: number): Float32Array {

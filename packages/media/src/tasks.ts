@@ -5,6 +5,7 @@ import {
   renderRows,
   type ApplySettings,
   type Attribute,
+  type BlurMeasure,
   type BlurPlan,
   type Compression,
   type ErrorRecord,
@@ -13,8 +14,9 @@ import {
   type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
-import { loadFramePasses, type FrameSources } from './frame-passes';
+import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
 import type { NodeHost } from './node-host';
+import { measureBeautyBlur, measureFile, type FileMeasure } from './measure-task';
 import { loadRaster, type RasterRequest } from './raster-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
@@ -29,7 +31,9 @@ export type Task =
       readonly out: Float32Array;
     }
   | { readonly kind: 'save'; readonly picture: SavedPicture }
-  | { readonly kind: 'raster'; readonly request: RasterRequest };
+  | { readonly kind: 'raster'; readonly request: RasterRequest }
+  | { readonly kind: 'measure'; readonly file: string }
+  | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile; readonly rest: readonly [number, number] };
 
 export interface SavedPicture {
   readonly file: string;
@@ -55,6 +59,8 @@ export interface TaskResults {
   save: null;
   /** The wire form of CONTRACT's pixels, see packRaster. */
   raster: Uint8Array;
+  measure: FileMeasure;
+  beautyBlur: BlurMeasure | null;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -89,6 +95,10 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return null;
     case 'raster':
       return loadRaster(task.request, host);
+    case 'measure':
+      return measureFile(task.file, host);
+    case 'beautyBlur':
+      return measureBeautyBlur(task.beauty, task.motion, task.rest, host);
   }
 }
 

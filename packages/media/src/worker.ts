@@ -4,8 +4,8 @@ import { runTask, type Task } from './tasks';
 
 /** Entry of a worker thread; `workerData.kernelsWasm` is the path of the compiled kernels. */
 // Piscina passes [publicData, workerData] when it starts a thread.
-const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string };
-const host = loadNodeHost(data.kernelsWasm);
+const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string; cacheFolder?: string };
+const host = loadNodeHost(data.kernelsWasm, data.cacheFolder);
 
 export default async function handle(task: Task): Promise<unknown> {
   return runTask(task, await host);

@@ -7,7 +7,7 @@ import {
   describeFolder,
   headerRate,
   layersOf,
-  loadExrHeader,
+  loadHeader,
   loadFramePasses,
   loadNodeHost,
   loadPicture,
@@ -101,7 +101,7 @@ test("vectors per second take the header's rate, and the one that is given befor
   };
   const rated = save(path.join(folder, 'm.exr'), planes, 2, 2, {}, rate);
   const unrated = save(path.join(folder, 'n.exr'), planes, 2, 2);
-  expect(headerRate((await loadExrHeader(rated)).parts[0].attributes)).toBeCloseTo(23.976, 3);
+  expect(headerRate((await loadHeader(rated)).parts[0].attributes)).toBeCloseTo(23.976, 3);
   expect((await loadFramePasses(sources(beauty, rated, { encoding }), host)).motion.toNext[0]).toBeCloseTo(2.002, 3);
   expect((await loadFramePasses(sources(beauty, rated, { encoding, fps: 12 }), host)).motion.toNext[0]).toBeCloseTo(4, 3);
   await expect(loadFramePasses(sources(beauty, unrated, { encoding }), host)).rejects.toThrow(
@@ -126,7 +126,7 @@ test('layers of any depth are found by name, and an unknown one is refused with 
     2,
     2,
   );
-  const header = await loadExrHeader(file);
+  const header = await loadHeader(file);
   expect(layersOf(header).map((l) => [l.layer, l.channels])).toEqual([
     ['', ['B', 'G', 'R']],
     ['hero.key', ['B', 'G', 'R']],
@@ -140,7 +140,7 @@ test('layers of any depth are found by name, and an unknown one is refused with 
 test('a header longer than the first look is read whole', async () => {
   const long = new Map<string, Attribute>([['manifest', { type: 'string', value: 'reed '.repeat(40000) }]]);
   const file = save(path.join(scratch(), 'l.exr'), beautyPlanes(4), 2, 2, {}, long);
-  expect((await loadExrHeader(file)).parts[0].attributes.get('manifest')?.value).toHaveLength(200000);
+  expect((await loadHeader(file)).parts[0].attributes.get('manifest')?.value).toHaveLength(200000);
 });
 
 test("a folder is described with its damage, and what can't be read at all is apart", async () => {

@@ -1,0 +1,205 @@
+import type { SampleType } from '../raster/image';
+
+/** What one channel of one frame holds. */
+export interface ChannelMeasure {
+  readonly name: string;
+  readonly type: SampleType;
+  readonly min: number | null;
+  readonly max: number | null;
+  readonly nan: number;
+  readonly inf: number;
+  /** The most frequent value and the share of pixels that hold it. */
+  readonly rest: number;
+  readonly restShare: number;
+  /** Share of pixels below the rest value, among those that differ from it; 0.5 is symmetric. */
+  readonly belowShare: number;
+  /** Share of finite pixels that are whole numbers. */
+  readonly wholeShare: number;
+  /** Different values, counted up to a thousand. */
+  readonly distinct: number;
+}
+
+/** What colour and alpha say about each other. Null where there is no alpha or nothing partly covered. */
+export interface AlphaMeasure {
+  /** Share of partly covered pixels whose colour is far above their alpha, compared with covered pixels. */
+  readonly aboveShare: number;
+  /** Share of uncovered pixels that hold colour. */
+  readonly underShare: number;
+  /** Their mean colour. */
+  readonly underColour: readonly [number, number, number];
+  /** Largest spread of the colour under zero alpha: near 0 is one flat colour. */
+  readonly underSpread: number;
+  readonly partialShare: number;
+}
+
+/** Along and across the motion: how steep edges are. Values well below 1 say that the picture is blurred along its motion. */
+export interface BlurMeasure {
+  readonly ratio: number;
+  readonly pixels: number;
+}
+
+export interface PassMeasure {
+  readonly channels: readonly ChannelMeasure[];
+  readonly alpha: AlphaMeasure | null;
+}
+
+export interface MeasuredPlane {
+  readonly name: string;
+  readonly type: SampleType;
+  readonly data: Float32Array | Uint32Array;
+}
+
+const MOST_DISTINCT = 1000,
+  /** Pixels that are looked at; larger pictures are thinned. */
+  LOOKED_AT = 1 << 20;
+
+/** One pass over each channel. NaN and infinities are counted over all pixels, the rest over up to a million of them. */
+export function measurePass(planes: readonly MeasuredPlane[]): PassMeasure {
+  return { channels: planes.map(measureChannel), alpha: measureAlpha(planes) };
+}
+
+function measureChannel({ name, type, data }: MeasuredPlane): ChannelMeasure {
+  let nan = 0,
+    inf = 0;
+  for (let i = 0; i < data.length; i++) {
+    const v = data[i];
+    if (v - v !== 0) {
+      if (Number.isNaN(v)) nan++;
+      else inf++;
+    }
+  }
+  const every = Math.max(1, Math.floor(data.length / LOOKED_AT));
+  let min = Infinity,
+    max = -Infinity,
+    whole = 0,
+    finite = 0;
+  const counts = new Map<number, number>();
+  for (let i = 0; i < data.length; i += every) {
+    const v = data[i];
+    if (v - v !== 0) continue;
+    finite++;
+    if (v < min) min = v;
+    if (v > max) max = v;
+    if (Number.isInteger(v)) whole++;
+    const known = counts.get(v);
+    if (known !== undefined) counts.set(v, known + 1);
+    else if (counts.size < MOST_DISTINCT) counts.set(v, 1);
+  }
+  let rest = 0,
+    most = 0;
+  for (const [v, n] of counts) if (n > most) [rest, most] = [v, n];
+  let below = 0,
+    other = 0;
+  for (let i = 0; i < data.length; i += every) {
+    const v = data[i];
+    if (v - v !== 0 || v === rest) continue;
+    other++;
+    if (v < rest) below++;
+  }
+  return {
+    name,
+    type,
+    min: finite === 0 ? null : min,
+    max: finite === 0 ? null : max,
+    nan,
+    inf,
+    rest,
+    restShare: finite === 0 ? 0 : most / finite,
+    belowShare: other === 0 ? 0 : below / other,
+    wholeShare: finite === 0 ? 0 : whole / finite,
+    distinct: counts.size,
+  };
+}
+
+const CLEARLY = 0.02;
+
+function measureAlpha(planes: readonly MeasuredPlane[]): AlphaMeasure | null {
+  const find = (...names: string[]) => planes.find((p) => names.includes(p.name))?.data;
+  const red = find('R', 'r', 'Y'),
+    green = find('G', 'g', 'Y'),
+    blue = find('B', 'b', 'Y'),
+    alpha = find('A', 'a');
+  if (red === undefined || green === undefined || blue === undefined || alpha === undefined) return null;
+  // The brightest colour of fully covered pixels tells how much light a covered edge may hold.
+  let brightest = 0;
+  for (let i = 0; i < alpha.length; i++)
+    if (alpha[i] >= 0.999) brightest = Math.max(brightest, Math.min(1e4, Math.max(red[i], green[i], blue[i])));
+  let partial = 0,
+    above = 0,
+    clear = 0,
+    under = 0;
+  const sum = [0, 0, 0],
+    low = [Infinity, Infinity, Infinity],
+    high = [-Infinity, -Infinity, -Infinity];
+  for (let i = 0; i < alpha.length; i++) {
+    const a = alpha[i],
+      most = Math.max(red[i], green[i], blue[i]);
+    if (a > 0.02 && a < 0.98) {
+      partial++;
+      if (most > a * Math.max(1, brightest) + CLEARLY) above++;
+    } else if (a <= 0) {
+      clear++;
+      if (most <= CLEARLY) continue;
+      under++;
+      [red[i], green[i], blue[i]].forEach((v, c) => {
+        sum[c] += v;
+        low[c] = Math.min(low[c], v);
+        high[c] = Math.max(high[c], v);
+      });
+    }
+  }
+  return {
+    partialShare: partial / Math.max(1, alpha.length),
+    aboveShare: above / Math.max(1, partial),
+    underShare: under / Math.max(1, clear),
+    underColour: [sum[0] / Math.max(1, under), sum[1] / Math.max(1, under), sum[2] / Math.max(1, under)],
+    underSpread: under === 0 ? 0 : Math.max(...high.map((h, c) => h - low[c])),
+  };
+}
+
+/**
+ * Is the picture already blurred along its motion? Compares, at the fastest tenth of the textured pixels, how steeply luma changes along
+ * the motion and across it. `x` and `y` are raw motion channels; their rest value, sign and scale need not be known: both readings of the
+ * y axis are tried and the one that says "sharp" counts. Null with too few moving, textured pixels.
+ */
+export function measureBlurAlongMotion(
+  luma: Float32Array,
+  x: Float32Array,
+  y: Float32Array,
+  width: number,
+  rest: readonly [number, number],
+): BlurMeasure | null {
+  const height = luma.length / width;
+  const speeds: number[] = [];
+  for (let i = 0; i < luma.length; i += 7) {
+    const s = Math.hypot(x[i] - rest[0], y[i] - rest[1]);
+    if (Number.isFinite(s) && s > 0) speeds.push(s);
+  }
+  if (speeds.length < 300) return null;
+  speeds.sort((a, b) => a - b);
+  const fast = speeds[Math.floor(speeds.length * 0.6)];
+  const along = [0, 0],
+    across = [0, 0];
+  let pixels = 0;
+  for (let py = 1; py < height - 1; py++) {
+    for (let px = 1; px < width - 1; px++) {
+      const i = py * width + px;
+      const vx = x[i] - rest[0],
+        vy = y[i] - rest[1],
+        speed = Math.hypot(vx, vy);
+      if (!(speed >= fast) || speed === 0) continue;
+      const gx = luma[i + 1] - luma[i - 1],
+        gy = luma[i + width] - luma[i - width];
+      if (!(Math.hypot(gx, gy) > 1e-4)) continue;
+      pixels++;
+      for (let k = 0; k < 2; k++) {
+        const ux = vx / speed,
+          uy = ((k === 0 ? 1 : -1) * vy) / speed;
+        along[k] += (gx * ux + gy * uy) ** 2;
+        across[k] += (gx * uy - gy * ux) ** 2;
+      }
+    }
+  }
+  if (pixels < 200) return null;
+  return { ratio: Math.max(...along.map((a, k) => Math.sqrt(a / Math.max(1e-12, across[k])))), pixels };
+}

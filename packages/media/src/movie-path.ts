@@ -1,0 +1,26 @@
+import path from 'node:path';
+
+/** A movie's frame travels as one text, so that everything that handles files handles it. Frames count from 1. */
+const MARK = '::frame::';
+export const MOVIE_EXTENSIONS = ['.mov', '.mp4', '.m4v', '.mxf', '.mkv', '.avi', '.webm', '.mpg'];
+
+export function isMoviePath(file: string): boolean {
+  return MOVIE_EXTENSIONS.includes(path.extname(file).toLowerCase());
+}
+
+export function movieFrame(movie: string, frame: number): string {
+  return `${movie}${MARK}${frame}`;
+}
+
+/** Null for everything that is not a movie's frame. */
+export function parseMovieFrame(file: string): { readonly movie: string; readonly frame: number } | null {
+  const at = file.lastIndexOf(MARK);
+  if (at < 0) return null;
+  const frame = Number(file.slice(at + MARK.length));
+  return Number.isInteger(frame) && isMoviePath(file.slice(0, at)) ? { movie: file.slice(0, at), frame } : null;
+}
+
+/** The file on disk that holds it. */
+export function fileOnDisk(file: string): string {
+  return parseMovieFrame(file)?.movie ?? file;
+}
