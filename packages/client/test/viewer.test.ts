@@ -1,6 +1,6 @@
 import { measureChannel } from '../src/features/motion/measure-channel';
 import { showData } from '../src/viewer/data-picture';
-import { halfToNumber } from '../src/viewer/half';
+import { halfToNumber } from '@ivrex/core';
 import { fitPlacement, onPicture, oneToOne, zoomAt } from '../src/viewer/placement';
 
 const CANVAS = { width: 900, height: 620 },

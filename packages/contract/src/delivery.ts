@@ -9,7 +9,7 @@ export const deliveryOptionsSchema = z
     firstFrame: z.number().int(),
     lastFrame: z.number().int(),
     type: z.enum(['half', 'float']),
-    compression: z.enum(['none', 'rle', 'zips', 'zip']),
+    compression: z.enum(['none', 'rle', 'zips', 'zip', 'piz', 'pxr24', 'dwaa', 'dwab']),
   })
   .refine((o) => o.firstFrame <= o.lastFrame, { message: 'the range ends before it starts', path: ['lastFrame'] });
 export type DeliveryOptions = z.infer<typeof deliveryOptionsSchema>;

@@ -1,10 +1,10 @@
-import { DISPLAY_TRANSFORMS } from '@ivrex/core';
+import { DISPLAY_TRANSFORMS, INPUT_CURVES, PASS_ROLES } from '@ivrex/core';
 import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
-import { passIdSchema } from './ids';
+import { lutIdSchema, passIdSchema } from './ids';
 import { pathChoiceSchema, samplesSchema, shutterSchema } from './shutter-schema';
 
-export const ROLES = ['beauty', 'motion', 'depth', 'ids', 'matte', 'shadow', 'plate', 'reference', 'other'] as const;
+export const ROLES = PASS_ROLES;
 export const roleSchema = z.enum(ROLES);
 export type Role = z.infer<typeof roleSchema>;
 
@@ -26,6 +26,34 @@ export const elementSchema = z.strictObject({
 });
 export type Element = z.infer<typeof elementSchema>;
 
+/** How a picture's alpha is read. `borrowed` takes it from another pass of the shot. */
+export const alphaChoiceSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('premultiplied') }),
+  z.strictObject({ kind: z.literal('straight') }),
+  z.strictObject({ kind: z.literal('matted'), colour: z.tuple([z.number(), z.number(), z.number()]) }),
+  z.strictObject({ kind: z.literal('none') }),
+  z.strictObject({ kind: z.literal('borrowed'), pass: passIdSchema, premultiplied: z.boolean() }),
+]);
+export type AlphaChoice = z.infer<typeof alphaChoiceSchema>;
+
+export const pictureChoiceSchema = z.strictObject({ curve: z.enum(INPUT_CURVES), alpha: alphaChoiceSchema });
+export type PictureChoice = z.infer<typeof pictureChoiceSchema>;
+
+/** A curve of our own, or a loaded table with the curve that it expects before it. */
+export const displayChoiceSchema = z.union([
+  z.enum(DISPLAY_TRANSFORMS),
+  z.strictObject({ lut: lutIdSchema, input: z.enum(['linear', 'srgb']) }),
+]);
+export type DisplayChoice = z.infer<typeof displayChoiceSchema>;
+
+/** Objects of a Cryptomatte, chosen in the picture. */
+export const objectMatteSchema = z.strictObject({
+  name: z.string().min(1).max(100),
+  pass: passIdSchema,
+  ids: z.array(z.number().int().min(0).max(0xffffffff)).max(10000),
+});
+export type ObjectMatte = z.infer<typeof objectMatteSchema>;
+
 /** Everything that an artist decides about a shot: one document, every state of it kept for undo. */
 export const shotSettingsSchema = z.strictObject({
   version: z.literal(1),
@@ -34,6 +62,15 @@ export const shotSettingsSchema = z.strictObject({
   shutter: shutterSchema,
   path: pathChoiceSchema,
   samples: samplesSchema,
-  displayTransform: z.enum(DISPLAY_TRANSFORMS),
+  displayTransform: displayChoiceSchema,
+  /** Frames a second, when the files do not say or say different things. */
+  fps: z.number().positive().max(1000).nullable().default(null),
+  /** The roles were looked at and agreed to. */
+  rolesAgreed: z.boolean().default(false),
+  /** By sequence: the number in the file's name is the shot's frame plus this. */
+  offsets: z.record(z.uuid(), z.number().int()).default({}),
+  /** By pass: how its colours and alpha are read; without an entry as its kind of file usually is. */
+  readings: z.record(z.uuid(), pictureChoiceSchema).default({}),
+  mattes: z.array(objectMatteSchema).max(200).default([]),
 });
 export type ShotSettings = z.infer<typeof shotSettingsSchema>;

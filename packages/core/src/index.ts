@@ -29,3 +29,4 @@ export * from './colour/picture-reading';
 export type { PartKind } from './exr/header';
 export { proposeEncoding, type EncodingProposal } from './motion/propose';
 export * from './passes/cryptomatte';
+export * from './colour/cube-lut';

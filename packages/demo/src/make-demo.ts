@@ -28,11 +28,14 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
     maxThreads: options.threads,
     workerData: { kernelsWasm: options.kernelsWasm },
   });
-  // One file a thread at a time, in order: the shot can be opened as soon as its first passes are whole.
+  // One group a thread at a time, in order: a shot can be opened as soon as its first passes are whole.
+  const groups = groupsOf(missing);
   const lane = async () => {
-    for (let demo = missing.shift(); demo !== undefined; demo = missing.shift()) {
-      await pool.run({ demo, folder: options.folder });
-      open.delete(demo);
+    for (let demos = groups.shift(); demos !== undefined; demos = groups.shift()) {
+      // The still is made of a plate that another lane may still be at.
+      if (demos[0].shot === 'look') await othersDone(open);
+      await pool.run({ demos, folder: options.folder });
+      for (const demo of demos) open.delete(demo);
       tell();
     }
   };
@@ -41,6 +44,21 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
   } finally {
     await pool.destroy();
   }
+}
+
+/** Passes of one frame that share their rendering are made together. */
+function groupsOf(files: readonly DemoFile[]): DemoFile[][] {
+  const groups = new Map<string, DemoFile[]>();
+  for (const demo of files) {
+    const key = demo.shot === 'TC_020' ? `${demo.shot} ${demo.frame}` : demo.file;
+    groups.set(key, [...(groups.get(key) ?? []), demo]);
+  }
+  return [...groups.values()];
+}
+
+/** Waits until everything else is there. */
+async function othersDone(open: ReadonlySet<DemoFile>): Promise<void> {
+  while ([...open].some((other) => other.shot !== 'look')) await new Promise((resolve) => setTimeout(resolve, 50));
 }
 
 async function exists(file: string): Promise<boolean> {

@@ -40,15 +40,23 @@ const uv = new Float64Array(2),
   texel = new Float64Array(4),
   seen = new Float64Array(4);
 
+/** Where to add how much of a pixel each card covers: one plane a card. */
+interface Covering {
+  readonly planes: readonly Float32Array[];
+  readonly weight: number;
+}
+
 /** Cards composited nearest first at one point; `seen` gets premultiplied RGBA. */
-function lookAt(posed: readonly Posed[], x: number, y: number): void {
+function lookAt(posed: readonly Posed[], x: number, y: number, pixel = 0, covering: Covering | null = null): void {
   seen.fill(0);
-  for (const { card, pose, box } of posed) {
+  for (let c = 0; c < posed.length; c++) {
+    const { card, pose, box } = posed[c];
     if (x < box.x0 || y < box.y0 || x > box.x1 || y > box.y1) continue;
     toCard(pose, x, y, uv);
     sampleTexture(card.texture, uv[0], uv[1], texel);
     if (texel[3] === 0) continue;
     const clear = 1 - seen[3];
+    if (covering !== null) covering.planes[c][pixel] += covering.weight * clear * texel[3];
     for (let k = 0; k < 4; k++) seen[k] += clear * texel[k];
     if (seen[3] > 0.9995) return;
   }
@@ -58,8 +66,15 @@ function lookAt(posed: readonly Posed[], x: number, y: number): void {
 const R2X = 0.7548776662466927,
   R2Y = 0.5698402909980532;
 
-/** The picture at one moment, `samples` a pixel. */
-export function renderSharp(cards: readonly Card[], t: number, size: FrameSize, samples: number): SharpPasses {
+/** The picture at one moment, `samples` a pixel. `coverage` gets, a plane a card, how much of each pixel it covers. */
+export function renderSharp(
+  cards: readonly Card[],
+  t: number,
+  size: FrameSize,
+  samples: number,
+  coverage: readonly Float32Array[] | null = null,
+): SharpPasses {
+  const covering = coverage === null ? null : { planes: coverage, weight: 1 / samples };
   const posed = posedAt(cards, t),
     box = unionBox(posed, size),
     count = size.width * size.height;
@@ -75,7 +90,7 @@ export function renderSharp(cards: readonly Card[], t: number, size: FrameSize, 
     for (let x = box.x0; x < box.x1; x++) {
       const i = y * size.width + x;
       for (let s = 0; s < samples; s++) {
-        lookAt(posed, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1));
+        lookAt(posed, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), i, covering);
         for (let k = 0; k < 4; k++) out.rgba[i * 4 + k] += seen[k] / samples;
       }
       if (out.rgba[i * 4 + 3] > 0) writeData(posed, next, previous, x, y, i, samples, out);

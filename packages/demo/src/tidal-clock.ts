@@ -1,9 +1,10 @@
 import path from 'node:path';
-import { encodeExr, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
-import { writeFileAtomic, type NodeHost } from '@ivrex/media';
+import { encodeExr, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
+import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { makeHeron } from './heron';
 import { renderBlurred, renderSharp, type FrameSize } from './render-cards';
 import { makeSluice, renderPlate } from './sluice';
+import { makeWheelRoomFile, WHEEL_ROOM_KINDS, wheelRoomFile, type WheelRoomKind } from './wheel-room';
 
 /** The made-up production: sizes and ranges that every shot shares. */
 export const TIDAL_CLOCK = { width: 960, height: 540, first: 1001, frames: 24, fps: 24 } as const;
@@ -15,26 +16,40 @@ const TRUTH = { moments: 192, samples: 2 } as const;
 const SHARP_SAMPLES = 32;
 
 /** One file of the demo: what to render, and where it goes below the production's folder. */
-export interface DemoFile {
-  readonly kind: 'heron' | 'plate' | 'reference';
-  readonly frame: number;
-  readonly file: string;
-}
+export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readonly file: string } & (
+  | { readonly shot: 'TC_010'; readonly kind: 'heron' | 'plate' | 'reference' }
+  | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
+  | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
+);
+export type DemoShot = 'TC_010' | 'TC_020' | 'look';
 
-/** Every file, in the order that makes a usable shot soonest. */
+/** Every file, in the order that makes usable shots soonest. */
 export function demoFiles(): DemoFile[] {
   const frames = Array.from({ length: TIDAL_CLOCK.frames }, (_, i) => TIDAL_CLOCK.first + i);
-  const of = (kind: DemoFile['kind'], name: string, frame: number): DemoFile => ({
+  const heron = (kind: 'heron' | 'plate' | 'reference', name: string, frame: number): DemoFile => ({
+    shot: 'TC_010',
     kind,
     frame,
     file: path.join('TC_010', `${name}.${frame}.exr`),
   });
+  const wheels = (frame: number): DemoFile[] =>
+    WHEEL_ROOM_KINDS.flatMap((kind) => {
+      const file = wheelRoomFile(kind, frame);
+      return file === null ? [] : [{ shot: 'TC_020', kind, frame, file }];
+    });
+  const still = LOOK_FRAME;
   return [
-    ...frames.map((f) => of('heron', 'TC_010_heron', f)),
-    ...REFERENCE_FRAMES.map((f) => of('reference', 'TC_010_heron_blur180', f)),
-    ...frames.map((f) => of('plate', 'TC_010_plate', f)),
+    ...frames.map((f) => heron('heron', 'TC_010_heron', f)),
+    ...REFERENCE_FRAMES.map((f) => heron('reference', 'TC_010_heron_blur180', f)),
+    ...frames.flatMap(wheels),
+    ...frames.map((f) => heron('plate', 'TC_010_plate', f)),
+    { shot: 'look', kind: 'still', frame: still, file: path.join('look', `TC_010_plate_still_${still}.png`) },
+    { shot: 'look', kind: 'lut', frame: 0, file: path.join('look', 'tidal_clock_evening.cube') },
   ];
 }
+
+/** The frame of TC_010's plate that a still shows as the production sees it: through the soft shoulder. */
+export const LOOK_FRAME = 1012;
 
 /** Artwork is painted once a process, when it is first needed. */
 let heron: ReturnType<typeof makeHeron> | null = null;
@@ -83,21 +98,58 @@ function channels(interleaved: Float32Array, names: readonly string[]): Plane[] 
 }
 
 export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHost): Promise<void> {
-  const image =
-    demo.kind === 'heron' ? heronFrame(demo.frame) : demo.kind === 'plate' ? plateFrame(demo.frame) : heronTruth(demo.frame, -0.25, 0.25);
-  await writeFileAtomic(path.join(folder, demo.file), encodeExr(image, { compression: 'zip', attributes: attributesOf(demo) }, host));
+  const file = path.join(folder, demo.file);
+  switch (demo.shot) {
+    case 'TC_010': {
+      const image =
+        demo.kind === 'heron'
+          ? heronFrame(demo.frame)
+          : demo.kind === 'plate'
+            ? plateFrame(demo.frame)
+            : heronTruth(demo.frame, -0.25, 0.25);
+      return writeFileAtomic(file, encodeExr(image, { compression: 'zip', attributes: attributesOf(demo.kind) }, host));
+    }
+    case 'TC_020':
+      return makeWheelRoomFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+    case 'look':
+      return demo.kind === 'still' ? saveStill(file, folder, host) : writeFileAtomic(file, new TextEncoder().encode(eveningLut()));
+  }
 }
 
-function attributesOf(demo: DemoFile): ReadonlyMap<string, Attribute> {
+async function saveStill(file: string, folder: string, host: NodeHost): Promise<void> {
+  const plate = path.join(folder, 'TC_010', `TC_010_plate.${LOOK_FRAME}.exr`);
+  const { rgba, width, height } = await loadPicture({ file: plate, part: 0, layer: '' }, host);
+  await savePng8(file, viewColours(rgba, 'shoulder'), { width, height, channels: 3 });
+}
+
+const LUT_SIZE = 33;
+
+/** A warm evening look: expects the sRGB curve before it. */
+function eveningLut(): string {
+  const lines = ['# The Tidal Clock, evening look. Input: sRGB.', 'TITLE "Tidal Clock evening"', `LUT_3D_SIZE ${LUT_SIZE}`];
+  for (let b = 0; b < LUT_SIZE; b++)
+    for (let g = 0; g < LUT_SIZE; g++)
+      for (let r = 0; r < LUT_SIZE; r++) {
+        const [x, y, z] = [r, g, b].map((v) => v / (LUT_SIZE - 1));
+        const luma = 0.2126 * x + 0.7152 * y + 0.0722 * z;
+        const warm = [
+          luma + 1.08 * (x - luma) + 0.03 * luma,
+          luma + 1.02 * (y - luma),
+          luma + 0.92 * (z - luma) - 0.05 * luma * (1 - luma),
+        ];
+        lines.push(warm.map((v) => Math.min(1, Math.max(0, v)).toFixed(5)).join(' '));
+      }
+  return `${lines.join('\n')}\n`;
+}
+
+function attributesOf(kind: 'heron' | 'plate' | 'reference'): ReadonlyMap<string, Attribute> {
   return new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [TIDAL_CLOCK.fps, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
     [
       'comments',
-      { type: 'string', value: demo.kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' },
+      { type: 'string', value: kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' },
     ],
-    ...(demo.kind === 'plate'
-      ? []
-      : [['renderTimeSeconds', { type: 'float', value: demo.kind === 'heron' ? 312 : 1240 }] as [string, Attribute]]),
+    ...(kind === 'plate' ? [] : [['renderTimeSeconds', { type: 'float', value: kind === 'heron' ? 312 : 1240 }] as [string, Attribute]]),
   ]);
 }

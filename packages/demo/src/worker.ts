@@ -6,6 +6,6 @@ import { makeDemoFile, type DemoFile } from './tidal-clock';
 const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string };
 const host = loadNodeHost(data.kernelsWasm);
 
-export default async function handle(task: { demo: DemoFile; folder: string }): Promise<void> {
-  await makeDemoFile(task.demo, task.folder, await host);
+export default async function handle(task: { demos: readonly DemoFile[]; folder: string }): Promise<void> {
+  for (const demo of task.demos) await makeDemoFile(demo, task.folder, await host);
 }

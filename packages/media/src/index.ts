@@ -11,3 +11,4 @@ export * from './blur-pool';
 export type { RasterRequest } from './raster-task';
 export * from './describe-folder';
 export type { FileMeasure } from './measure-task';
+export * from './write-pictures';

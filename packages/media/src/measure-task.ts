@@ -1,12 +1,4 @@
-import {
-  measureBlurAlongMotion,
-  measurePass,
-  planeOnDisplay,
-  type BlurMeasure,
-  type ErrorRecord,
-  type MeasuredPlane,
-  type PassMeasure,
-} from '@ivrex/core';
+import { measureBlurAlongMotion, measurePass, planeOnDisplay, type BlurMeasure, type MeasuredPlane, type PassMeasure } from '@ivrex/core';
 import { loadPicture, type PassFile } from './frame-passes';
 import { openImage } from './image-file';
 import { channelsInLayer, layersOf, shortName } from './layers';
@@ -14,15 +6,10 @@ import type { NodeHost } from './node-host';
 
 /** What the pixels of one file say, layer by layer. */
 export interface FileMeasure {
-  readonly layers: readonly {
-    readonly part: number;
-    readonly layer: string;
-    readonly measure: PassMeasure | null;
-    readonly error: ErrorRecord | null;
-  }[];
+  readonly layers: readonly { readonly part: number; readonly layer: string; readonly measure: PassMeasure }[];
 }
 
-/** Reads the whole file once and measures each layer. A layer that can't be decoded has its error instead. */
+/** Reads the whole file once and measures each layer. */
 export async function measureFile(file: string, host: NodeHost): Promise<FileMeasure> {
   const opened = await openImage(file, host);
   const layers: FileMeasure['layers'][number][] = [];
@@ -35,7 +22,7 @@ export async function measureFile(file: string, host: NodeHost): Promise<FileMea
       // Ids above 2^24 stay what they are.
       data: plane.data,
     }));
-    layers.push({ part, layer, measure: measurePass(planes), error: null });
+    layers.push({ part, layer, measure: measurePass(planes) });
   }
   return { layers };
 }

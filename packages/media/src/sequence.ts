@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { IvrexError } from '@ivrex/core';
@@ -106,7 +107,8 @@ export function gapsIn(frames: readonly number[]): number[] {
 }
 
 const MOST_FILES = 200000,
-  DEEPEST = 3;
+  DEEPEST = 3,
+  MOST_STATS = 5000;
 
 /**
  * All image sequences, lone images and movies of a folder and the folders in it, by name. Files that are being written (".part") and
@@ -135,6 +137,27 @@ export async function listSequences(folder: string): Promise<Sequence[]> {
 /** "motion/name.####.png": how a sequence is called inside its shot's folder. */
 export function nameBelow(folder: string, pattern: FilePattern): string {
   return path.join(path.relative(folder, pattern.folder), patternName(pattern));
+}
+
+/** A text that changes when files of the folder come, go, grow or are written anew. Beyond a few thousand files only names and folders count. */
+export async function folderSignature(folder: string): Promise<string> {
+  const hash = createHash('sha256');
+  let files = 0;
+  const visit = async (here: string, depth: number): Promise<void> => {
+    const entries = await readdir(here, { withFileTypes: true });
+    for (const entry of entries.sort((a, b) => (a.name < b.name ? -1 : 1))) {
+      if (entry.name.startsWith('.')) continue;
+      const full = path.join(here, entry.name);
+      if (entry.isDirectory()) {
+        if (depth < DEEPEST) await visit(full, depth + 1);
+        continue;
+      }
+      const there = ++files <= MOST_STATS ? await stat(full).catch(() => null) : null;
+      hash.update(`${full} ${there?.mtimeMs ?? ''} ${there?.size ?? ''};`);
+    }
+  };
+  await visit(folder, 0);
+  return hash.digest('hex');
 }
 
 interface Numbered {

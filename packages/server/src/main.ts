@@ -9,11 +9,13 @@ import { makeApp } from './http/app';
 import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
 import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
+import { FolderLooks } from './services/measures';
 import type { Services } from './services/services';
+import { ShotWatch } from './services/watch';
 
 const config = readConfig(process.env);
 const log = pino({ level: config.logLevel });
-for (const folder of [...config.mediaFolders, config.deliveriesFolder]) await mkdir(folder, { recursive: true });
+for (const folder of [...config.mediaFolders, config.deliveriesFolder, config.cacheFolder]) await mkdir(folder, { recursive: true });
 const database = openDatabase(config.databaseUrl, (error) => log.error({ err: error }, 'a database connection broke'));
 const ran = await migrate(database, config.migrationsFolder);
 if (ran.length > 0) log.info({ migrations: ran }, 'migrated');
@@ -21,10 +23,13 @@ const pool = new BlurPool({
   workerFile: fileURLToPath(new URL('./media-worker.mjs', import.meta.url)),
   kernelsWasm: config.kernelsWasm,
   threads: config.threads,
+  cacheFolder: config.cacheFolder,
 });
 const queue = await openDeliveryQueue(config.databaseUrl, log);
 const demo = new DemoJob(config);
-const services: Services = { database, pool, config, log, queue, work: demo, now: () => new Date() };
+const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks() };
+const watch = new ShotWatch(base);
+const services: Services = { ...base, watch };
 
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {
@@ -37,12 +42,14 @@ const server = makeApp(services).listen(config.port, config.host, (error?: Error
 });
 await resumeInterrupted(services);
 await queue.work(({ deliveryId, frame, signal }) => renderDeliveryFrame(services, deliveryId, frame, signal));
+watch.start();
 if (config.makeDemo) void demo.run(services);
 
 let stopping = false;
 async function stop(): Promise<void> {
   if (stopping) return;
   stopping = true;
+  watch.stop();
   server.close();
   server.closeAllConnections();
   await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));

@@ -1,4 +1,4 @@
-import { unpackRaster, type Raster } from '@ivrex/contract';
+import { readingOf, unpackRaster, type PassId, type PictureChoice, type Raster, type ShotDetail } from '@ivrex/contract';
 import { requestBytes } from './request';
 
 /** Decoded frames in memory, the longest unused dropped first. */
@@ -9,23 +9,54 @@ const listeners = new Set<() => void>();
 
 export type RasterForm = 'picture' | 'planes';
 
-function keyOf(passId: string, frame: number, form: RasterForm, every: number): string {
-  return `${passId}/${frame}/${form}/${every}`;
+/** How the shot numbers and reads each pass: a picture that is read otherwise is another picture. */
+const stamps = new Map<string, string>();
+
+let folderLook = '';
+
+/** What failed before the folder changed may be there now. */
+export function currentLook(): string {
+  return folderLook;
 }
 
-/** The pass at a frame. A failure is not kept: the file may come. */
-export function loadRaster(passId: string, frame: number, form: RasterForm, every = 1): Promise<Raster> {
-  const key = keyOf(passId, frame, form, every);
+export function stampPasses({ passes, settings, look }: Pick<ShotDetail, 'passes' | 'settings' | 'look'>): void {
+  folderLook = look;
+  for (const pass of passes) {
+    const reading = readingOf(settings, pass);
+    const borrowed = reading.alpha.kind === 'borrowed' ? reading.alpha.pass : null;
+    const other = passes.find((p) => p.id === borrowed)?.offset ?? 0;
+    stamps.set(pass.id, `${pass.offset}/${other}/${JSON.stringify(reading)}`);
+  }
+}
+
+export function stampOf(passId: string | null): string {
+  return passId === null ? '' : (stamps.get(passId) ?? '');
+}
+
+function keyOf(passId: string, frame: number, form: RasterForm, every: number, tried: PictureChoice | null): string {
+  return `${passId}/${frame}/${form}/${every}/${form === 'planes' ? stampOf(passId).split('/', 1)[0] : tried === null ? stampOf(passId) : JSON.stringify(tried)}`;
+}
+
+/** The pass at a frame, as the shot reads it or as `tried` would. A failure is not kept: the file may come. */
+export function loadRaster(
+  passId: PassId,
+  frame: number,
+  form: RasterForm,
+  every = 1,
+  tried: PictureChoice | null = null,
+): Promise<Raster> {
+  const key = keyOf(passId, frame, form, every, tried);
   const known = kept.get(key);
   if (known) {
     kept.delete(key);
     kept.set(key, known);
     return known.promise;
   }
+  const reading = tried === null ? '' : `&reading=${encodeURIComponent(JSON.stringify(tried))}`;
   const entry = {
     bytes: 0,
     ready: false,
-    promise: requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}`).then((buffer) => {
+    promise: requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}${reading}`).then((buffer) => {
       entry.bytes = buffer.byteLength;
       entry.ready = true;
       total += buffer.byteLength;
@@ -40,7 +71,7 @@ export function loadRaster(passId: string, frame: number, form: RasterForm, ever
 }
 
 export function isRasterReady(passId: string, frame: number, form: RasterForm): boolean {
-  return kept.get(keyOf(passId, frame, form, 1))?.ready === true;
+  return kept.get(keyOf(passId, frame, form, 1, null))?.ready === true;
 }
 
 /** Called whenever a frame has arrived. Returns how to stop. */

@@ -1,5 +1,6 @@
 import {
-  mediaFolderSchema,
+  folderListingSchema,
+  manifestSchema,
   shotDetailSchema,
   shotIdSchema,
   shotSummarySchema,
@@ -16,8 +17,22 @@ export function useShots() {
   return useQuery({ queryKey: ['shots'], queryFn: () => requestJson(z.array(shotSummarySchema), '/shots'), refetchInterval: 3000 });
 }
 
-export function useMediaFolders(enabled: boolean) {
-  return useQuery({ queryKey: ['media-folders'], queryFn: () => requestJson(z.array(mediaFolderSchema), '/media-folders'), enabled });
+export function useFolder(folder: string | null, enabled: boolean) {
+  return useQuery({
+    queryKey: ['folder', folder],
+    queryFn: () => requestJson(folderListingSchema, folder === null ? '/folders' : `/folders?folder=${encodeURIComponent(folder)}`),
+    enabled,
+  });
+}
+
+/** Object names of a Cryptomatte pass. */
+export function useManifest(passId: string | null) {
+  return useQuery({
+    queryKey: ['manifest', passId],
+    enabled: passId !== null,
+    staleTime: 60000,
+    queryFn: () => requestJson(manifestSchema, `/passes/${passId}/manifest`),
+  });
 }
 
 /** Background work; asked often while some is running. */
@@ -29,11 +44,10 @@ export function useWork() {
   });
 }
 
-/** While background work is under way the shot may get new passes: it is asked again. */
+/** Frames may still be arriving: the shot is asked again, and the server looks at its folder meanwhile. */
 export function useShot(shotId: string) {
-  const working = useWork().data?.some((work) => work.state === 'running') ?? false;
   return useQuery({
-    refetchInterval: working ? 4000 : false,
+    refetchInterval: 3000,
     queryKey: ['shot', shotId],
     queryFn: () => requestJson(shotDetailSchema, `/shots/${shotId}`),
   });

@@ -1,9 +1,8 @@
 import type { Pass, PassId, Role } from '@ivrex/contract';
 import { isDataRole } from '@ivrex/contract';
-import { linearToSrgb } from '@ivrex/core';
+import { linearToSrgb, halfToNumber } from '@ivrex/core';
 import { useEffect, useRef } from 'react';
 import { showData } from '../viewer/data-picture';
-import { halfToNumber } from '../viewer/half';
 import { rasterOf, useRaster } from '../viewer/use-raster';
 
 interface Props {
@@ -11,12 +10,14 @@ interface Props {
   readonly role: Role;
   readonly frame: number;
   readonly width: number;
+  /** About how wide it is shown, in pixels. */
+  readonly shownWidth?: number;
 }
 
 /** A small picture of a pass: pictures through sRGB, data scaled to be seen. */
-export function Thumbnail({ passId, role, frame, width }: Props) {
+export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const every = Math.max(1, Math.floor(width / 300));
+  const every = Math.max(1, Math.floor(width / shownWidth));
   const state = useRaster(passId, frame, isDataRole(role) ? 'planes' : 'picture', every);
   const raster = rasterOf(state);
   useEffect(() => {

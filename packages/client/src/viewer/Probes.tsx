@@ -1,6 +1,6 @@
+import { halfToNumber } from '@ivrex/core';
 import type { PassId, Raster } from '@ivrex/contract';
 import { CloseOutlined } from '@ant-design/icons';
-import { halfToNumber } from './half';
 import { rasterOf, useRaster } from './use-raster';
 import { useView, type Point } from './view-store';
 

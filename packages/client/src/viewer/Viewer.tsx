@@ -1,5 +1,6 @@
 import type { ShotDetail } from '@ivrex/contract';
 import { useRef, type PointerEvent } from 'react';
+import { ContactSheet } from './ContactSheet';
 import { DirectionLegend } from './DirectionLegend';
 import { onPicture, zoomAt } from './placement';
 import { Probes } from './Probes';
@@ -11,7 +12,9 @@ const GRAB_PX = 9;
 /** The picture: pan by drag, zoom at the pointer by wheel, and what the artist asked to see over it. */
 export function Viewer({ detail }: { detail: ShotDetail }) {
   const { canvas, overlay, scene } = usePictureCanvas(detail);
-  const grabbed = useRef<'wipe' | 'pan' | null>(null);
+  const grabbed = useRef<'wipe' | 'pan' | null>(null),
+    pressed = useRef<{ x: number; y: number } | null>(null);
+  const isContact = useView((s) => s.look === 'contact');
   const set = useView((s) => s.set);
   const neutral = useView(isViewNeutral);
   const pointAt = (event: { clientX: number; clientY: number }) => {
@@ -22,6 +25,7 @@ export function Viewer({ detail }: { detail: ShotDetail }) {
     event.currentTarget.setPointerCapture(event.pointerId);
     const at = pointAt(event),
       { look, wipe } = useView.getState();
+    pressed.current = at;
     const edge = scene.placement.x + wipe * scene.width * scene.placement.zoom;
     grabbed.current = look === 'wipe' && Math.abs(at.x - edge) < GRAB_PX * scene.ratio ? 'wipe' : 'pan';
   };
@@ -48,18 +52,26 @@ export function Viewer({ detail }: { detail: ShotDetail }) {
       aria-label={`Frame ${scene.frame} of ${detail.shot.name}`}
       onPointerDown={down}
       onPointerMove={move}
-      onPointerUp={() => {
+      onPointerUp={(event) => {
         grabbed.current = null;
+        // A press that does not move is a click on the picture.
+        const at = pointAt(event),
+          from = pressed.current,
+          { pointer, clicked } = useView.getState();
+        if (from !== null && pointer !== null && Math.hypot(at.x - from.x, at.y - from.y) < 3 * scene.ratio)
+          set({ clicked: { ...pointer, count: (clicked?.count ?? 0) + 1 } });
+        pressed.current = null;
       }}
       onPointerLeave={() => set({ pointer: null })}
       onWheel={(event) => set({ placement: zoomAt(scene.placement, pointAt(event), Math.exp(-event.deltaY / 320)) })}
     >
       <canvas ref={canvas} data-testid="picture-canvas" />
       <canvas ref={overlay} />
+      {isContact && <ContactSheet detail={detail} />}
       <ViewerNote note={scene.note} neutral={neutral} />
-      <Probes motionPass={detail.settings.elements[0].motion} beauty={scene.beauty} />
+      {!isContact && <Probes motionPass={detail.settings.elements[0].motion} beauty={scene.beauty} />}
       {scene.showsDirections && <DirectionLegend peak={scene.peak} />}
-      {scene.message !== null && (
+      {scene.message !== null && !isContact && (
         <div className="message">
           <div role="status">{scene.message}</div>
         </div>

@@ -5,6 +5,7 @@ import { useShallow } from 'zustand/react/shallow';
 import { isViewNeutral, useView, type ChannelView, type Look, type Under } from './view-store';
 
 const LOOKS: { value: Look; label: string; tip: string }[] = [
+  { value: 'contact', label: 'All', tip: 'Every pass at once (A)' },
   { value: 'sharp', label: 'Sharp', tip: 'The beauty as rendered (S)' },
   { value: 'blurred', label: 'Blurred', tip: 'Under the shutter (B)' },
   { value: 'wipe', label: 'Wipe', tip: 'Sharp left, blurred right; drag the edge (W)' },
@@ -32,6 +33,7 @@ export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToO
   const options = [
     ...LOOKS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> })),
     ...(view.look === 'pass' && shown ? [{ value: 'pass' as const, label: shown.name }] : []),
+    ...(view.look === 'difference' ? [{ value: 'difference' as const, label: 'To the still' }] : []),
   ];
   return (
     <div className="viewer-bar" role="toolbar" aria-label="View">

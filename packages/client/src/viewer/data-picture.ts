@@ -1,5 +1,5 @@
+import { halfToNumber, rankPlanes, type RankPlanes } from '@ivrex/core';
 import type { Raster, Role } from '@ivrex/contract';
-import { halfToNumber } from './half';
 
 export interface ShownPixels {
   readonly width: number;
@@ -11,10 +11,11 @@ export interface ShownPixels {
 }
 
 /** Data made visible by a stated scaling; nothing is changed in the data. */
-export function showData(raster: Raster, role: Role): ShownPixels {
+export function showData(raster: Raster, role: Role, chosen: ReadonlySet<number> = new Set()): ShownPixels {
   const { width, height, names } = raster.header;
   const planes = raster.planes.map((p) => (p instanceof Float32Array ? p : Float32Array.from(p, halfToNumber)));
   const rgba = new Float32Array(width * height * 4);
+  if (isCryptomatte(raster)) return showObjects(raster, chosen);
   const put = (i: number, r: number, g: number, b: number) => rgba.set([r, g, b, 1], i * 4);
   if (role === 'ids') {
     for (let i = 0; i < width * height; i++) {
@@ -25,9 +26,17 @@ export function showData(raster: Raster, role: Role): ShownPixels {
     return { width, height, rgba, note: `${names[0]}: one colour an object` };
   }
   if (role === 'motion') {
-    const peak = Math.max(1e-9, ...planes.slice(0, 2).map(largest));
-    for (let i = 0; i < width * height; i++) put(i, 0.5 + planes[0][i] / peak / 2, 0.5 + (planes[1]?.[i] ?? 0) / peak / 2, 0.5);
-    return { width, height, rgba, note: `${names.slice(0, 2).join(' and ')} as stored, grey is 0, range ${peak.toPrecision(3)}` };
+    // Whole numbers are stored around the middle, floats around 0.
+    const rest = mostFrequent(planes[0]) > 0.3 ? mostFrequent(planes[0]) : 0;
+    const peak = Math.max(1e-9, ...planes.slice(0, 2).map((plane) => largest(plane, rest)));
+    for (let i = 0; i < width * height; i++)
+      put(i, 0.5 + (planes[0][i] - rest) / peak / 2, 0.5 + ((planes[1]?.[i] ?? rest) - rest) / peak / 2, 0.5);
+    return {
+      width,
+      height,
+      rgba,
+      note: `${names.slice(0, 2).join(' and ')} as stored, grey is ${Number(rest.toFixed(4))}, range ${peak.toPrecision(3)}`,
+    };
   }
   let min = Infinity,
     max = -Infinity;
@@ -51,8 +60,51 @@ function fraction(v: number): number {
   return v - Math.floor(v);
 }
 
-function largest(plane: Float32Array): number {
+function largest(plane: Float32Array, rest: number): number {
   let peak = 0;
-  for (const v of plane) if (Number.isFinite(v)) peak = Math.max(peak, Math.abs(v));
+  for (const v of plane) if (Number.isFinite(v)) peak = Math.max(peak, Math.abs(v - rest));
   return peak;
+}
+
+/** Over a thinned plane: enough to find the value that stands still. */
+function mostFrequent(plane: Float32Array): number {
+  const counts = new Map<number, number>();
+  for (let i = 0; i < plane.length; i += 13) counts.set(plane[i], (counts.get(plane[i]) ?? 0) + 1);
+  let rest = 0,
+    most = 0;
+  for (const [v, n] of counts) if (n > most) [rest, most] = [v, n];
+  return rest;
+}
+
+export function isCryptomatte(raster: Raster): boolean {
+  return raster.header.format === 'planes32f' && raster.header.names.some((name) => name.startsWith('00.'));
+}
+
+/** Ranks of a Cryptomatte raster. */
+export function ranksOf(raster: Raster): RankPlanes {
+  return rankPlanes(raster.header.names.map((name, i) => ({ name, data: raster.planes[i] as Float32Array })));
+}
+
+/** One colour an object, mixed by coverage; with a choice, the others step back. */
+function showObjects(raster: Raster, chosen: ReadonlySet<number>): ShownPixels {
+  const { width, height } = raster.header;
+  const { ids, coverages } = ranksOf(raster);
+  const rgba = new Float32Array(width * height * 4);
+  for (let i = 0; i < width * height; i++) {
+    const sum = [0.05, 0.05, 0.05];
+    ids.forEach((plane, rank) => {
+      const amount = coverages[rank][i];
+      if (!(amount > 0)) return;
+      const strength = chosen.size === 0 || chosen.has(plane[i]) ? amount : amount * 0.18;
+      const colour = objectColour(plane[i]);
+      for (let c = 0; c < 3; c++) sum[c] += strength * (colour[c] - 0.05);
+    });
+    rgba.set([...sum, 1], i * 4);
+  }
+  return { width, height, rgba, note: `${ids.length} ranks; click an object to choose it` };
+}
+
+export function objectColour(id: number): [number, number, number] {
+  const f = (k: number) => fraction(id * k);
+  return [0.3 + 0.6 * f(0.618033), 0.3 + 0.6 * f(0.414213), 0.3 + 0.6 * f(0.732051)];
 }

@@ -1,4 +1,4 @@
-import type { DisplayTransform } from '@ivrex/core';
+import { SHOULDER_START, SHOULDER_WHITE, type CubeLut, type DisplayTransform } from '@ivrex/core';
 import type { ChannelView, Placement, Under } from './view-store';
 
 export type TextureSlot = 'a' | 'b' | 'plate' | 'field';
@@ -19,7 +19,9 @@ export interface DrawState {
   readonly saturation: number;
   readonly channel: ChannelView;
   readonly under: Under;
-  readonly transform: DisplayTransform;
+  readonly transform: DisplayTransform | 'lut';
+  /** The curve that the table expects before it. */
+  readonly lutInput: 'linear' | 'srgb';
   readonly peakSpeed: number;
 }
 
@@ -30,6 +32,12 @@ void main() { vec2 p = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_P
 const FRAGMENT = `#version 300 es
 precision highp float;
 precision highp int;
+precision highp sampler3D;
+uniform sampler3D uCube;
+uniform sampler2D uCurves;
+uniform int uLutKind, uLutInput;
+uniform float uLutSize;
+uniform vec3 uLutMin, uLutMax;
 uniform sampler2D uA, uB, uPlate, uField;
 uniform vec2 uSize, uCanvas, uOrigin;
 uniform float uZoom, uWipe, uGain, uGamma, uSaturation, uPeak;
@@ -37,6 +45,19 @@ uniform int uMode, uData, uChannel, uUnder, uTransform;
 out vec4 colour;
 vec3 srgb(vec3 v) { return mix(v * 12.92, 1.055 * pow(max(v, 0.0), vec3(1.0 / 2.4)) - 0.055, step(0.0031308, v)); }
 vec3 rec709(vec3 v) { return mix(v * 4.5, 1.099 * pow(max(v, 0.0), vec3(0.45)) - 0.099, step(0.018, v)); }
+// The identity up to the shoulder's start, then an exponential roll-off that reaches 1; see core's softShoulder.
+vec3 shoulder(vec3 v) {
+  const float start = ${SHOULDER_START.toFixed(6)}, room = 1.0 - start;
+  float full = 1.0 - exp(-(${SHOULDER_WHITE.toFixed(6)} - start) / room);
+  return mix(v, start + room * (1.0 - exp(-(v - start) / room)) / full, step(start, v));
+}
+vec3 table(vec3 v) {
+  if (uLutInput == 1) v = srgb(v);
+  vec3 p = clamp((v - uLutMin) / (uLutMax - uLutMin), 0.0, 1.0);
+  p = (p * (uLutSize - 1.0) + 0.5) / uLutSize;
+  if (uLutKind == 2) return texture(uCube, p).rgb;
+  return vec3(texture(uCurves, vec2(p.r, 0.5)).r, texture(uCurves, vec2(p.g, 0.5)).g, texture(uCurves, vec2(p.b, 0.5)).b);
+}
 // Direction as a hue that turns once; four anchors a quarter turn apart keep opposite directions far apart.
 vec3 direction(vec2 v) {
   float turn = atan(v.y, v.x);
@@ -64,11 +85,15 @@ void main() {
   float y = dot(v, vec3(0.2126, 0.7152, 0.0722));
   v = mix(vec3(y), v, uSaturation);
   if (uChannel == 1) v = v.rrr; else if (uChannel == 2) v = v.ggg; else if (uChannel == 3) v = v.bbb;
-  v = uTransform == 0 ? srgb(v) : uTransform == 1 ? rec709(v) : v;
+  v = uTransform == 0 ? srgb(v) : uTransform == 1 ? rec709(v) : uTransform == 2 ? srgb(shoulder(max(v, 0.0))) : uTransform == 4 ? table(v) : v;
   colour = vec4(pow(clamp(v, 0.0, 1.0), vec3(1.0 / uGamma)), 1.0);
 }`;
 
 const SLOTS: readonly TextureSlot[] = ['a', 'b', 'plate', 'field'];
+const CUBE_UNIT = 4,
+  CURVES_UNIT = 5,
+  /** A longer curve is thinned: no screen shows more steps. */
+  MOST_CURVE = 4096;
 
 /** The picture on a canvas. One instance a canvas; nothing here decides anything. */
 export class GlPicture {
@@ -76,6 +101,7 @@ export class GlPicture {
   private readonly program: WebGLProgram;
   private readonly textures = new Map<TextureSlot, { texture: WebGLTexture; source: TexturePixels['data'] | null }>();
   private readonly filtersFloat: boolean;
+  private lut: CubeLut | null = null;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const gl = canvas.getContext('webgl2', { antialias: false, premultipliedAlpha: true, preserveDrawingBuffer: true });
@@ -96,6 +122,7 @@ export class GlPicture {
       this.textures.set(slot, { texture, source: null });
       gl.uniform1i(this.at(`u${slot[0].toUpperCase()}${slot.slice(1)}`), unit);
     });
+    this.openLutTextures();
   }
 
   private compile(): WebGLProgram {
@@ -118,6 +145,51 @@ export class GlPicture {
 
   private at(name: string): WebGLUniformLocation | null {
     return this.gl.getUniformLocation(this.program, name);
+  }
+
+  /** The display table; halves, so that every card interpolates it. Null keeps the last one, unused. */
+  setLut(lut: CubeLut | null): void {
+    if (lut === null || lut === this.lut) return;
+    const { gl } = this;
+    this.lut = lut;
+    const isCube = lut.kind === 'cube',
+      size = isCube ? lut.size : Math.min(lut.size, MOST_CURVE);
+    const count = isCube ? size ** 3 : size;
+    const rgba = new Float32Array(count * 4);
+    for (let i = 0; i < count; i++) {
+      const from = isCube ? i : Math.round((i * (lut.size - 1)) / (size - 1));
+      for (let c = 0; c < 3; c++) rgba[i * 4 + c] = lut.values[from * 3 + c];
+    }
+    if (isCube) {
+      gl.activeTexture(gl.TEXTURE0 + CUBE_UNIT);
+      gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA16F, size, size, size, 0, gl.RGBA, gl.FLOAT, rgba);
+    } else {
+      gl.activeTexture(gl.TEXTURE0 + CURVES_UNIT);
+      gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, size, 1, 0, gl.RGBA, gl.FLOAT, rgba);
+    }
+    gl.uniform1f(this.at('uLutSize'), size);
+    gl.uniform3f(this.at('uLutMin'), ...lut.domainMin);
+    gl.uniform3f(this.at('uLutMax'), ...lut.domainMax);
+  }
+
+  private openLutTextures(): void {
+    const { gl } = this;
+    for (const [unit, target, name] of [
+      [CUBE_UNIT, gl.TEXTURE_3D, 'uCube'],
+      [CURVES_UNIT, gl.TEXTURE_2D, 'uCurves'],
+    ] as const) {
+      gl.activeTexture(gl.TEXTURE0 + unit);
+      gl.bindTexture(target, gl.createTexture());
+      for (const wrap of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(target, wrap, gl.CLAMP_TO_EDGE);
+      gl.texParameteri(target, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
+      gl.texParameteri(target, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
+      gl.uniform1i(this.at(name), unit);
+    }
+    const one = new Uint8Array(4);
+    gl.activeTexture(gl.TEXTURE0 + CUBE_UNIT);
+    gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA8, 1, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, one);
+    gl.activeTexture(gl.TEXTURE0 + CURVES_UNIT);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA8, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, one);
   }
 
   /** Uploads only what changed. */
@@ -163,7 +235,9 @@ export class GlPicture {
       uData: state.isData ? 1 : 0,
       uChannel: ['all', 'r', 'g', 'b', 'a'].indexOf(state.channel),
       uUnder: ['checker', 'black', 'grey', 'plate'].indexOf(state.under),
-      uTransform: ['srgb', 'rec709', 'linear'].indexOf(state.transform),
+      uTransform: ['srgb', 'rec709', 'shoulder', 'linear', 'lut'].indexOf(state.transform),
+      uLutKind: this.lut === null ? 0 : this.lut.kind === 'curves' ? 1 : 2,
+      uLutInput: state.lutInput === 'srgb' ? 1 : 0,
     };
     for (const [name, value] of Object.entries(choices)) gl.uniform1i(this.at(name), value);
     gl.drawArrays(gl.TRIANGLES, 0, 3);

@@ -1,6 +1,6 @@
+import { halfToNumber } from '@ivrex/core';
 import type { MotionField } from '@ivrex/core';
 import type { Raster } from '@ivrex/contract';
-import { halfToNumber } from './half';
 import type { Placement, Point } from './view-store';
 
 export interface OverlayState {

@@ -1,7 +1,8 @@
 import { reachFrames, type Shutter } from '@ivrex/core';
 import type { Element, Raster, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
-import { loadRaster } from '../api/raster-cache';
+import { loadRaster, stampOf } from '../api/raster-cache';
+import { isCryptomatte, ranksOf } from './data-picture';
 import { sentenceOf } from '../api/request';
 import { BlurPreview } from '../workers/blur-preview';
 import type { FrameInputs } from '../workers/blur-worker';
@@ -23,8 +24,9 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   const [element] = settings.elements;
   const wantsBlur = look === 'blurred' || look === 'wipe';
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
-  const fps = detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
-  const fieldKey = JSON.stringify([element.beauty, element.motion, element.depth, element.ids, element.encoding, frame]);
+  const fps = settings.fps ?? detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
+  const { beauty, motion, depth, ids } = element;
+  const fieldKey = JSON.stringify([beauty, motion, depth, ids, element.encoding, frame, fps, ...[beauty, motion, depth, ids].map(stampOf)]);
   const key = `${fieldKey}/${settings.path}/${reach}`;
 
   useEffect(() => {
@@ -112,10 +114,23 @@ async function loadInputs(element: Element, frame: number, fps: number | null): 
     beauty: beauty.planes[0] as Uint16Array,
     motion: { width: motion.header.width, height: motion.header.height, planes },
     depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height),
-    ids: ids && atSize(ids, 0, width, height),
+    ids: ids && atSize(isCryptomatte(ids) ? nearestObjects(ids) : ids, 0, width, height),
     encoding: element.encoding,
     fps,
   };
+}
+
+/** The object that covers most of each pixel, counted from 1: the bits of an id need not be a usable number. */
+function nearestObjects(raster: Raster): Raster {
+  const { ids, coverages } = ranksOf(raster),
+    numbers = new Map<number, number>();
+  const plane = Float32Array.from(ids[0] ?? [], (id, i) => {
+    if (!(coverages[0][i] > 0)) return 0;
+    const known = numbers.get(id) ?? numbers.size + 1;
+    numbers.set(id, known);
+    return known;
+  });
+  return { header: { ...raster.header, names: ['id'] }, planes: [plane] };
 }
 
 /** One plane at the beauty's size, nearest pixels. */

@@ -7,6 +7,7 @@ import { GlPicture } from './gl-picture';
 import { drawOverlay } from './overlay';
 import { fitPlacement } from './placement';
 import { rasterOf, useRaster, type RasterState } from './use-raster';
+import { shownFrame } from '../ui/Thumbnail';
 import { useView, type Look, type Placement } from './view-store';
 
 export interface Scene {
@@ -46,6 +47,10 @@ export function usePictureCanvas(detail: ShotDetail) {
         field,
         blurred,
         problem,
+        chosen,
+        tried,
+        lut,
+        difference,
       }) => ({
         frame,
         look,
@@ -62,6 +67,10 @@ export function usePictureCanvas(detail: ShotDetail) {
         field,
         blurred,
         problem,
+        chosen,
+        tried,
+        lut,
+        difference,
       }),
     ),
   );
@@ -72,7 +81,13 @@ export function usePictureCanvas(detail: ShotDetail) {
   const shown = view.look === 'pass' ? (detail.passes.find((p) => p.id === view.shownPass) ?? null) : null;
   const role = shown === null ? 'beauty' : roleOf(detail.settings, shown);
   const isData = isDataRole(role);
-  const passState = useRaster(shown?.id ?? null, view.frame, isData ? 'planes' : 'picture');
+  const passState = useRaster(
+    shown?.id ?? null,
+    shown === null ? 0 : shownFrame(shown, view.frame),
+    isData ? 'planes' : 'picture',
+    1,
+    isData ? null : view.tried,
+  );
   const plate = detail.passes.find((p) => roleOf(detail.settings, p) === 'plate') ?? null;
   const plateState = useRaster(view.under === 'plate' ? (plate?.id ?? null) : null, view.frame, 'picture');
   const beauty = rasterOf(beautyState),
@@ -80,8 +95,13 @@ export function usePictureCanvas(detail: ShotDetail) {
   const mainState = shown === null ? beautyState : passState;
   const main = rasterOf(mainState);
   const data = useMemo(
-    () => (isData && main !== null && main.header.format === 'planes32f' ? showData(main, role) : null),
-    [isData, main, role],
+    () =>
+      view.look === 'difference'
+        ? view.difference
+        : isData && main !== null && main.header.format === 'planes32f'
+          ? showData(main, role, view.chosen)
+          : null,
+    [view.look, view.difference, isData, main, role, view.chosen],
   );
   const width = main?.header.width ?? detail.shot.width,
     height = main?.header.height ?? detail.shot.height;
@@ -98,6 +118,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     }
   }, []);
 
+  const { lut } = view;
   const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins } = view;
   const transform = detail.settings.displayTransform;
   useEffect(() => {
@@ -115,6 +136,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     if (blurred !== null) gl.setTexture('b', { kind: 'rgba32f', width: blurred.width, height: blurred.height, data: blurred.rgba });
     if (field !== null && (look === 'directions' || look === 'speed'))
       gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
+    gl.setLut(lut);
     gl.draw({
       mode: modeOf(look, blurred !== null, field !== null),
       isData: data !== null,
@@ -127,7 +149,8 @@ export function usePictureCanvas(detail: ShotDetail) {
       saturation,
       channel,
       under: under === 'plate' && plateRaster === null ? 'checker' : under,
-      transform,
+      transform: typeof transform === 'string' ? transform : lut === null ? 'linear' : 'lut',
+      lutInput: typeof transform === 'string' ? 'linear' : transform.input,
       peakSpeed: peak,
     });
     // For tests and benches: what the screen shows now.
@@ -156,6 +179,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     channel,
     under,
     transform,
+    lut,
     peak,
   ]);
 
@@ -184,7 +208,14 @@ export function usePictureCanvas(detail: ShotDetail) {
     peak,
     beauty,
     showsDirections: view.look === 'directions' && view.field !== null,
-    note: data !== null ? `data, no display transform: ${data.note}` : noteOf(view.look, blurred),
+    note:
+      view.look === 'contact'
+        ? null
+        : view.look === 'difference'
+          ? (data?.note ?? null)
+          : data !== null
+            ? `data, no display transform: ${data.note}`
+            : noteOf(view.look, blurred),
     message: broken ?? view.problem ?? messageOf(mainState, view.look, detail, view.field !== null),
   };
   return { canvas, overlay, scene };
@@ -194,6 +225,8 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
   switch (look) {
     case 'sharp':
     case 'pass':
+    case 'contact':
+    case 'difference':
       return 'a';
     case 'blurred':
       return hasBlur ? 'b' : 'a';

@@ -1,7 +1,7 @@
-import type { PassId, Raster } from '@ivrex/contract';
+import type { PassId, PictureChoice, Raster } from '@ivrex/contract';
 import { useEffect, useState } from 'react';
 import { sentenceOf } from '../api/request';
-import { loadRaster, type RasterForm } from '../api/raster-cache';
+import { currentLook, loadRaster, stampOf, type RasterForm } from '../api/raster-cache';
 
 export type RasterState =
   | { readonly status: 'none' }
@@ -10,8 +10,17 @@ export type RasterState =
   | { readonly status: 'failed'; readonly message: string };
 
 /** A pass at a frame. While the next frame is fetched the one before stays, so that the picture does not blink. */
-export function useRaster(passId: PassId | null, frame: number, form: RasterForm, every = 1): RasterState {
+export function useRaster(
+  passId: PassId | null,
+  frame: number,
+  form: RasterForm,
+  every = 1,
+  tried: PictureChoice | null = null,
+): RasterState {
   const [state, setState] = useState<RasterState>({ status: 'none' });
+  // Another offset or reading is another picture.
+  const stamp = `${stampOf(passId)} ${tried === null ? '' : JSON.stringify(tried)}`;
+  const retry = state.status === 'failed' ? currentLook() : '';
   useEffect(() => {
     if (passId === null || frame === 0) {
       setState({ status: 'none' });
@@ -19,14 +28,14 @@ export function useRaster(passId: PassId | null, frame: number, form: RasterForm
     }
     let current = true;
     setState((before) => ({ status: 'loading', raster: before.status === 'ready' || before.status === 'loading' ? before.raster : null }));
-    loadRaster(passId, frame, form, every).then(
+    loadRaster(passId, frame, form, every, tried).then(
       (raster) => current && setState({ status: 'ready', raster }),
       (error: unknown) => current && setState({ status: 'failed', message: sentenceOf(error) }),
     );
     return () => {
       current = false;
     };
-  }, [passId, frame, form, every]);
+  }, [passId, frame, form, every, stamp, retry]);
   return state;
 }
 

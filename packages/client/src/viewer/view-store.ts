@@ -1,9 +1,11 @@
-import type { MotionField, PlanReport } from '@ivrex/core';
-import type { PassId } from '@ivrex/contract';
+import type { CubeLut, MotionField, PlanReport } from '@ivrex/core';
+import type { PassId, PictureChoice } from '@ivrex/contract';
 import { create } from 'zustand';
 import type { PreviewPicture } from '../workers/blur-preview';
+import type { ShownPixels } from './data-picture';
 
-export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'pass';
+/** `contact` is all passes at once; `difference` what the view and a still differ by. */
+export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'pass' | 'contact' | 'difference';
 export type Under = 'checker' | 'black' | 'grey' | 'plate';
 export type ChannelView = 'all' | 'r' | 'g' | 'b' | 'a';
 
@@ -36,6 +38,15 @@ interface ViewState {
   readonly placement: Placement | null;
   readonly pointer: Point | null;
   readonly pins: readonly Point[];
+  /** Where the picture was clicked last, and how often: a click at the same place counts too. */
+  readonly clicked: (Point & { readonly count: number }) | null;
+  /** Objects of a Cryptomatte that are being chosen. */
+  readonly chosen: ReadonlySet<number>;
+  /** A reading of the shown picture that is being tried. */
+  readonly tried: PictureChoice | null;
+  /** The display table, when one is chosen and loaded. */
+  readonly lut: CubeLut | null;
+  readonly difference: ShownPixels | null;
   readonly field: MotionField | null;
   readonly blurred: (PreviewPicture & { readonly frame: number }) | null;
   readonly report: PlanReport | null;
@@ -63,6 +74,11 @@ export const useView = create<ViewState>()((set) => ({
   placement: null,
   pointer: null,
   pins: [],
+  clicked: null,
+  chosen: new Set(),
+  tried: null,
+  lut: null,
+  difference: null,
   field: null,
   blurred: null,
   report: null,
@@ -80,6 +96,10 @@ export function resetView(frame: number): void {
     look: 'sharp',
     shownPass: null,
     pins: [],
+    clicked: null,
+    chosen: new Set(),
+    tried: null,
+    difference: null,
     pointer: null,
     field: null,
     blurred: null,

@@ -25,6 +25,9 @@ export interface Config {
   readonly mediaFolders: readonly string[];
   readonly demoFolder: string;
   readonly deliveriesFolder: string;
+  /** Managed store: what artists upload, and what can be made again. */
+  readonly uploadsFolder: string;
+  readonly cacheFolder: string;
   readonly makeDemo: boolean;
   readonly threads: number;
   readonly logLevel: string;
@@ -38,7 +41,8 @@ export function readConfig(environment: Record<string, string | undefined>): Con
     throw new Error(`the setting ${String(issue.path[0])} is not usable: ${issue.message}`);
   }
   const e = parsed.data;
-  const media = path.join(e.IVREX_DATA, 'media');
+  const media = path.join(e.IVREX_DATA, 'media'),
+    uploads = path.join(e.IVREX_DATA, 'uploads');
   return {
     host: e.IVREX_HOST,
     port: e.IVREX_PORT,
@@ -49,8 +53,10 @@ export function readConfig(environment: Record<string, string | undefined>): Con
     clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'),
     kernelsWasm: path.join(e.IVREX_ROOT, 'packages/kernels/build/kernels.wasm'),
     migrationsFolder: path.join(e.IVREX_ROOT, 'packages/server/migrations'),
-    mediaFolders: [media, ...e.IVREX_MEDIA.split(':').filter((f) => f !== '')].map((f) => path.resolve(f)),
+    mediaFolders: [media, uploads, ...e.IVREX_MEDIA.split(':').filter((f) => f !== '')].map((f) => path.resolve(f)),
     demoFolder: path.join(media, 'tidal-clock'),
     deliveriesFolder: path.join(e.IVREX_DATA, 'deliveries'),
+    uploadsFolder: path.resolve(uploads),
+    cacheFolder: path.join(e.IVREX_DATA, 'cache'),
   };
 }

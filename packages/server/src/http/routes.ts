@@ -2,39 +2,78 @@ import express, { type Router } from 'express';
 import {
   deliveryIdSchema,
   deliveryOptionsSchema,
+  lutIdSchema,
+  newLutSchema,
   newShotSchema,
+  newUploadSchema,
   passIdSchema,
+  pictureChoiceSchema,
   saveEncodingSchema,
   settingsChangeSchema,
   shotIdSchema,
+  uploadIdSchema,
 } from '@ivrex/contract';
+import { IvrexError, parseCubeLut } from '@ivrex/core';
 import { z } from 'zod';
+import { findLutDocument } from '../db/queries/find-lut-document';
 import { insertEncoding } from '../db/queries/insert-encoding';
+import { insertLut } from '../db/queries/insert-lut';
 import { listEncodings } from '../db/queries/list-encodings';
+import { listLuts } from '../db/queries/list-luts';
 import { bringIn } from '../services/bring-in';
 import { cancel, deliveriesOf, orderDelivery, resume } from '../services/deliveries';
-import { frameRaster, passFileAt, rasterTag } from '../services/frames';
-import { listMediaFolders } from '../services/media-folders';
+import { frameRaster, manifestOf, passFileAt, pictureFileAt, rasterTag } from '../services/frames';
+import { listFolder } from '../services/media-folders';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
+import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
 const deliveryParams = z.object({ deliveryId: deliveryIdSchema });
 const rasterParams = z.object({ passId: passIdSchema, frame: z.coerce.number().int() });
-const rasterQuery = z.object({ form: z.enum(['picture', 'planes']), every: z.coerce.number().int().min(1).max(64).default(1) });
+const rasterQuery = z.object({
+  form: z.enum(['picture', 'planes']),
+  every: z.coerce.number().int().min(1).max(64).default(1),
+  /** A reading to be tried, as JSON; without it the shot's own. */
+  reading: z
+    .string()
+    .max(2000)
+    .transform((text) => pictureChoiceSchema.parse(JSON.parse(text)))
+    .nullable()
+    .default(null),
+});
+const folderQuery = z.object({ folder: z.string().min(1).max(4000).nullable().default(null) });
+const uploadParams = z.object({ uploadId: uploadIdSchema });
+const lutParams = z.object({ lutId: lutIdSchema });
+/** LUTs are the only long documents. */
+const LONGEST_JSON = '70mb';
 
 /** Parse, call a service, reply. */
 export function apiRoutes(services: Services): Router {
   const api = express.Router();
-  api.use(express.json({ limit: '2mb' }));
+  api.use(express.json({ limit: LONGEST_JSON }));
   api.get('/health', (_request, response) => {
     response.json({ ok: true });
   });
   api.get('/work', (_request, response) => {
     response.json(services.work.list());
   });
-  api.get('/media-folders', async (_request, response) => {
-    response.json(await listMediaFolders(services));
+  api.get('/folders', async (request, response) => {
+    response.json(await listFolder(services, folderQuery.parse(request.query).folder));
+  });
+
+  const uploads = makeUploadServer(services);
+  api.all(['/upload-files', '/upload-files/{*any}'], async (request, response) => {
+    await uploads.handle(Object.assign(request, { url: request.originalUrl }), response);
+  });
+  api.post('/uploads', async (request, response) => {
+    response.status(201).json(await startUpload(services, newUploadSchema.parse(request.body).name));
+  });
+  api.get('/uploads/:uploadId', async (request, response) => {
+    response.json(await uploadOf(services, uploadParams.parse(request.params).uploadId));
+  });
+  api.post('/uploads/:uploadId/shot', async (request, response) => {
+    response.status(201).json({ id: await bringIn(services, await uploadFolder(services, uploadParams.parse(request.params).uploadId)) });
   });
 
   api.get('/shots', async (_request, response) => {
@@ -44,7 +83,9 @@ export function apiRoutes(services: Services): Router {
     response.status(201).json({ id: await bringIn(services, newShotSchema.parse(request.body).folder) });
   });
   api.get('/shots/:shotId', async (request, response) => {
-    response.json(await shotDetail(services.database, shotParams.parse(request.params).shotId));
+    const { shotId } = shotParams.parse(request.params);
+    services.watch.see(shotId);
+    response.json(await shotDetail(services.database, shotId));
   });
   api.put('/shots/:shotId/settings', async (request, response) => {
     const { shotId } = shotParams.parse(request.params);
@@ -65,8 +106,11 @@ export function apiRoutes(services: Services): Router {
 
   api.get('/passes/:passId/frames/:frame', async (request, response) => {
     const { passId, frame } = rasterParams.parse(request.params);
-    const { form, every } = rasterQuery.parse(request.query);
-    const file = await passFileAt(services.database, passId, frame);
+    const { form, every, reading } = rasterQuery.parse(request.query);
+    const file =
+      form === 'picture'
+        ? await pictureFileAt(services.database, passId, frame, reading)
+        : await passFileAt(services.database, passId, frame);
     const tag = await rasterTag(file);
     if (request.headers['if-none-match'] === tag) {
       response.status(304).end();
@@ -75,6 +119,23 @@ export function apiRoutes(services: Services): Router {
     // Headers after the pixels: an error is JSON.
     const pixels = await frameRaster(services, file, form, every);
     response.set({ ETag: tag, 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
+  });
+
+  api.get('/passes/:passId/manifest', async (request, response) => {
+    response.json(await manifestOf(services.database, z.object({ passId: passIdSchema }).parse(request.params).passId));
+  });
+
+  api.get('/luts', async (_request, response) => {
+    response.json(await listLuts(services.database));
+  });
+  api.post('/luts', async (request, response) => {
+    const { name, text } = newLutSchema.parse(request.body);
+    response.status(201).json({ id: await insertLut(services.database, name, parseCubeLut(text), text) });
+  });
+  api.get('/luts/:lutId', async (request, response) => {
+    const document = await findLutDocument(services.database, lutParams.parse(request.params).lutId);
+    if (document === null) throw new IvrexError('notFound', 'there is no such LUT');
+    response.type('text/plain').send(document);
   });
 
   api.get('/encodings', async (_request, response) => {

@@ -1,9 +1,15 @@
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { makeDemo } from '@ivrex/demo';
+import { makeDemo, type DemoFile, type DemoShot } from '@ivrex/demo';
 import type { Config } from '../config/config';
 import { bringIn } from '../services/bring-in';
 import type { Services, WorkBoard } from '../services/services';
+
+/** The passes that each shot can't do without. */
+const NEEDED: readonly (readonly [DemoShot, readonly DemoFile['kind'][]])[] = [
+  ['TC_010', ['heron']],
+  ['TC_020', ['beauty', 'motion']],
+];
 
 /** Makes what is missing of the demo production while the application is in use; its shot appears as soon as it can be opened. */
 export class DemoJob implements WorkBoard {
@@ -15,15 +21,13 @@ export class DemoJob implements WorkBoard {
     return this.state === null ? [] : [this.state];
   }
 
-  async run(services: Pick<Services, 'database' | 'config' | 'log'>): Promise<void> {
+  async run(services: Pick<Services, 'database' | 'config' | 'log' | 'pool' | 'looks'>): Promise<void> {
     const label = 'Making the demo production, The Tidal Clock';
     const started = Date.now();
     let first = -1;
-    let shown = false;
-    const shotFolder = path.join(this.config.demoFolder, 'TC_010');
-    // Looks at the folder follow one another, so that a later one never loses to an earlier one.
-    let looks: Promise<unknown> = Promise.resolve();
-    const look = () => (looks = looks.then(() => bringIn(services, shotFolder)));
+    const shown = new Set<DemoShot>();
+    const look = (shot: DemoShot) => bringIn(services, path.join(this.config.demoFolder, shot));
+    const trouble = (error: unknown) => services.log.warn({ err: error }, 'a demo shot could not be brought in yet');
     try {
       await makeDemo({
         folder: this.config.demoFolder,
@@ -35,15 +39,15 @@ export class DemoJob implements WorkBoard {
           const made = done - first;
           const secondsLeft = made === 0 ? null : ((Date.now() - started) / 1000 / made) * (total - done);
           this.state = { kind: 'demo', label, state: 'running', done, total, secondsLeft, error: null };
-          // With all of the heron's passes the shot is there. Now and then the rest is taken in.
-          const whole = open.every((demo) => demo.kind !== 'heron');
-          if (whole && (!shown || done % 8 === 0)) {
-            shown = true;
-            look().catch((error: unknown) => services.log.warn({ err: error }, 'the demo shot could not be brought in yet'));
-          }
+          // A shot is there as soon as the passes that it can't do without are; the rest is taken in while it is open.
+          for (const [shot, needs] of NEEDED)
+            if (!shown.has(shot) && !open.some((demo) => demo.shot === shot && needs.includes(demo.kind))) {
+              shown.add(shot);
+              look(shot).catch(trouble);
+            }
         },
       });
-      await look();
+      for (const [shot] of NEEDED) await look(shot);
       if (this.state) this.state = { ...this.state, state: 'done', secondsLeft: null };
     } catch (error) {
       services.log.error({ err: error }, 'the demo production could not be made');

@@ -1,123 +1,169 @@
 import path from 'node:path';
-import type { Element, Finding, Role, SequenceId, ShotId, ShotSettings } from '@ivrex/contract';
-import { guessRole, heightOf, IvrexError, widthOf } from '@ivrex/core';
-import { describeFolder, type FoundFolder, type FoundSequence } from '@ivrex/media';
+import type { Element, PassId, PictureChoice, Role, SequenceId, ShotId, ShotSettings } from '@ivrex/contract';
+import { guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
+import {
+  describeFolder,
+  folderSignature,
+  frameFile,
+  usualReading,
+  type FoundFolder,
+  type FoundPass,
+  type FoundSequence,
+} from '@ivrex/media';
 import type { Db } from '../db/database';
 import { deleteGoneSequences } from '../db/queries/delete-gone-sequences';
 import { insertFirstState } from '../db/queries/insert-first-state';
 import { listPasses } from '../db/queries/list-passes';
 import { moveToState } from '../db/queries/move-to-state';
-import { replaceFindings } from '../db/queries/replace-findings';
-import { upsertPass } from '../db/queries/upsert-pass';
+import { updateShotLook } from '../db/queries/update-shot-look';
+import { upsertPass, type PassFacts } from '../db/queries/upsert-pass';
 import { upsertSequence } from '../db/queries/upsert-sequence';
 import { upsertShot } from '../db/queries/upsert-shot';
 import { assertInsideMedia } from './media-folders';
+import { measureSequences, type LayerMeasures } from './measures';
 import type { Services } from './services';
+import { refreshFindings } from './shots';
+
+type BringInServices = Pick<Services, 'database' | 'config' | 'pool' | 'looks'>;
 
 /**
  * Makes a shot of a folder's sequences, or looks again at a known one. Files are read in place and never altered; what the artist
- * decided about a known shot stays. @throws IvrexError forbidden, missingFile, notAnImage
+ * decided about a known shot stays. Looks at one folder follow one another. @throws IvrexError forbidden, missingFile, notAnImage
  */
-export async function bringIn({ database, config }: Pick<Services, 'database' | 'config'>, folder: string): Promise<ShotId> {
-  const real = await assertInsideMedia(config.mediaFolders, folder);
-  const found = await describeFolder(real);
+export async function bringIn(services: BringInServices, folder: string): Promise<ShotId> {
+  const real = await assertInsideMedia(services.config.mediaFolders, folder);
+  return services.looks.inTurn(real, () => look(services, real));
+}
+
+async function look({ database, pool, looks }: BringInServices, folder: string): Promise<ShotId> {
+  const signature = await folderSignature(folder);
+  const found = await describeFolder(folder, looks.files);
   if (found.sequences.length === 0) {
     const first = found.unreadable[0];
     throw first === undefined
-      ? new IvrexError('missingFile', 'there are no EXR files in this folder', real)
-      : new IvrexError(first.error.code, `no file of this folder can be read; ${first.name}: ${first.error.message}`, real);
+      ? new IvrexError('missingFile', 'there are no pictures in this folder (EXR, TIFF, PNG, JPEG, DPX or movies)', folder)
+      : new IvrexError(first.error.code, `no file of this folder can be read; ${first.name}: ${first.error.message}`, folder);
   }
+  const measures = await measureSequences({ pool, looks }, found.sequences);
+  const facts = factsOfPasses(found.sequences, measures);
+  const beautyBlur = await blurInBeauty({ pool }, facts);
   return database.transaction(async (db) => {
-    const shotId = await upsertShot(db, factsOf(real, found));
-    const kept = new Map<string, SequenceId>();
+    const shotId = await upsertShot(db, shotFacts(folder, found, facts));
+    const kept: SequenceId[] = [];
     for (const sequence of found.sequences) {
       const id = await upsertSequence(db, shotId, sequence);
-      kept.set(sequence.name, id);
-      for (const pass of sequence.passes)
-        await upsertPass(db, id, pass, sequence.header.parts[pass.part], guessRole({ file: sequence.name, ...pass }));
+      kept.push(id);
+      for (const pass of facts.filter((f) => f.sequence === sequence)) await upsertPass(db, id, pass);
     }
-    await deleteGoneSequences(db, shotId, [...kept.values()]);
-    await replaceFindings(db, shotId, findingsOf(found, kept));
+    await deleteGoneSequences(db, shotId, kept);
+    await updateShotLook(db, shotId, { unreadable: found.unreadable, beautyBlur, signature });
     if (await insertFirstState(db, shotId, await firstSettings(db, shotId))) await moveToState(db, shotId, 1);
+    await refreshFindings(db, shotId);
     return shotId;
   });
 }
 
-/** The beauty's sequence decides size, range and rate. */
-function mainSequence(found: FoundFolder): FoundSequence {
-  return found.sequences.find((s) => s.passes.some((p) => guessRole({ file: s.name, ...p }).role === 'beauty')) ?? found.sequences[0];
+interface SequencePass extends PassFacts {
+  readonly sequence: FoundSequence;
 }
 
-function factsOf(folder: string, found: FoundFolder) {
-  const main = mainSequence(found);
-  const window = main.header.parts[0].displayWindow;
-  const frames = main.sequence.frames.length > 0 ? main.sequence.frames : [1];
+function factsOfPasses(
+  sequences: readonly FoundSequence[],
+  measures: ReadonlyMap<FoundSequence, readonly LayerMeasures[]>,
+): SequencePass[] {
+  return sequences.flatMap((sequence) =>
+    sequence.passes.map((found) => {
+      const ofLayer = (measures.get(sequence) ?? []).flatMap((frame) =>
+        frame.filter((m) => m.part === found.part && m.layer === found.layer).map((m) => m.measure),
+      );
+      return {
+        sequence,
+        found,
+        part: sequence.header.parts[found.part],
+        measures: ofLayer,
+        guess: guessOf(sequence, found, ofLayer[0] ?? null),
+        usual: usualReading(sequence.header, found.part) as PictureChoice,
+      };
+    }),
+  );
+}
+
+function guessOf(
+  sequence: FoundSequence,
+  { layer, channels, cryptomatte }: FoundPass,
+  measure: PassFacts['measures'][number] | null,
+): RoleGuess {
+  return guessRole({ file: sequence.name, layer, channels, cryptomatte, movie: sequence.header.format === 'movie' }, measure);
+}
+
+/** The surest pass of a role, a whole sequence before a few frames. */
+function bestOf(passes: readonly SequencePass[], role: Role): SequencePass | null {
+  const fitting = passes.filter((p) => p.guess.role === role);
+  return fitting.reduce<SequencePass | null>(
+    (best, p) =>
+      best === null ||
+      p.guess.sure > best.guess.sure + 0.05 ||
+      (Math.abs(p.guess.sure - best.guess.sure) <= 0.05 && p.sequence.sequence.frames.length > best.sequence.sequence.frames.length)
+        ? p
+        : best,
+    null,
+  );
+}
+
+/** Measured on a frame that beauty and motion share. */
+async function blurInBeauty({ pool }: Pick<Services, 'pool'>, passes: readonly SequencePass[]): Promise<BlurMeasure | null> {
+  const beauty = bestOf(passes, 'beauty');
+  const motion = passes.find((p) => p.guess.role === 'motion' && p.sequence === beauty?.sequence) ?? bestOf(passes, 'motion');
+  if (beauty === null || motion === null) return null;
+  const whole = (p: SequencePass, frame: number) =>
+    p.sequence.sequence.frames.includes(frame) && !p.sequence.broken.some((b) => b.frame === frame);
+  const shared = beauty.sequence.sequence.frames.filter((f) => whole(beauty, f) && whole(motion, f));
+  const frame = shared.length > 0 ? shared[Math.floor(shared.length / 2)] : null;
+  if (frame === null && (beauty.sequence.sequence.frames.length > 0 || motion.sequence.sequence.frames.length > 0)) return null;
+  const [x, y] = motion.measures[0]?.channels ?? [];
+  const file = (p: SequencePass) => ({ file: frameFile(p.sequence.sequence.pattern, frame), part: p.found.part, layer: p.found.layer });
+  try {
+    return await pool.run<'beautyBlur'>({
+      kind: 'beautyBlur',
+      beauty: file(beauty),
+      motion: file(motion),
+      rest: [x?.rest ?? 0, y?.rest ?? 0],
+    });
+  } catch (error) {
+    // A frame that can't be read has a finding of its own.
+    if (error instanceof IvrexError) return null;
+    throw error;
+  }
+}
+
+/** The beauty's sequence decides size, range and rate. */
+function shotFacts(folder: string, found: FoundFolder, passes: readonly SequencePass[]) {
+  const beauty = bestOf(passes, 'beauty') ?? passes.find((p) => p.guess.role === 'plate') ?? passes[0];
+  const { displayWindow } = beauty.part;
+  const { frames } = beauty.sequence.sequence;
+  const range = frames.length > 0 ? frames : [1];
   return {
     name: path.basename(folder),
     folder,
-    firstFrame: frames[0],
-    lastFrame: frames[frames.length - 1],
-    fps: main.fps,
-    width: widthOf(window),
-    height: heightOf(window),
+    firstFrame: range[0],
+    lastFrame: range[range.length - 1],
+    fps: beauty.sequence.fps ?? found.sequences.find((s) => s.fps !== null)?.fps ?? null,
+    width: widthOf(displayWindow),
+    height: heightOf(displayWindow),
   };
 }
 
-function findingsOf(found: FoundFolder, ids: ReadonlyMap<string, SequenceId>): Finding[] {
-  const findings: Finding[] = [];
-  const add = (severity: Finding['severity'], message: string, sequence: FoundSequence | null, frame: number | null) =>
-    findings.push({ severity, message, frame, sequenceId: sequence === null ? null : (ids.get(sequence.name) ?? null) });
-  const main = mainSequence(found),
-    size = main.header.parts[0].displayWindow;
-  for (const { name, error } of found.unreadable) add('error', `${name} is left out: ${error.message}.`, null, null);
-  for (const sequence of found.sequences) {
-    for (const { frame, error } of sequence.broken)
-      add('error', `${sequence.name}${frame === null ? '' : `, frame ${frame}`}: ${error.message}.`, sequence, frame);
-    const { missing } = sequence.sequence;
-    const isReference = sequence.passes.some((p) => guessRole({ file: sequence.name, ...p }).role === 'reference');
-    if (missing.length > 0)
-      add(
-        isReference ? 'info' : 'warning',
-        `${sequence.name}: ${missing.length === 1 ? 'frame' : 'frames'} ${listFrames(missing)} ${missing.length === 1 ? 'is' : 'are'} missing${isReference ? '; a reference may have single frames' : '; the others can be used'}.`,
-        sequence,
-        missing[0],
-      );
-    sequence.header.parts.forEach(({ displayWindow: w }) => {
-      if (widthOf(w) !== widthOf(size) || heightOf(w) !== heightOf(size))
-        add(
-          'warning',
-          `${sequence.name} is ${widthOf(w)} x ${heightOf(w)}, the beauty ${widthOf(size)} x ${heightOf(size)}; data is scaled to the beauty, vectors with it.`,
-          sequence,
-          null,
-        );
-    });
-    if (sequence.fps !== null && main.fps !== null && sequence.fps !== main.fps)
-      add('warning', `${sequence.name} says ${sequence.fps} frames per second, the beauty ${main.fps}.`, sequence, null);
-  }
-  if (main.fps === null) add('info', `${main.name} does not say its frame rate; it plays at 24.`, main, null);
-  return findings;
-}
-
-/** "1003, 1007 to 1010". */
-export function listFrames(frames: readonly number[]): string {
-  const runs: string[] = [];
-  for (let i = 0; i < frames.length;) {
-    let j = i;
-    while (j + 1 < frames.length && frames[j + 1] === frames[j] + 1) j++;
-    runs.push(j === i ? `${frames[i]}` : `${frames[i]} to ${frames[j]}`);
-    i = j + 1;
-  }
-  return runs.length > 8 ? `${runs.slice(0, 8).join(', ')} and more` : runs.join(', ');
-}
-
 async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
-  const passes = await listPasses(db, shotId);
+  const passes = await listPasses(db, shotId, { offsets: {} });
   const roles: Record<string, Role> = Object.fromEntries(passes.map((pass) => [pass.id, pass.guess.role]));
-  const beauty = passes.find((p) => roles[p.id] === 'beauty') ?? null;
+  const surest = (role: Role) =>
+    passes
+      .filter((p) => roles[p.id] === role)
+      .sort((a, b) => b.guess.sure - a.guess.sure || (b.frames?.length ?? 0) - (a.frames?.length ?? 0))[0] ?? null;
+  const beauty = surest('beauty');
   // Data beside the beauty in one file belongs to it more surely than data of another file.
-  const first = (role: Role) =>
-    (passes.find((p) => roles[p.id] === role && p.sequenceId === beauty?.sequenceId) ?? passes.find((p) => roles[p.id] === role))?.id ??
-    null;
+  const first = (role: Role): PassId | null =>
+    (passes.find((p) => roles[p.id] === role && p.sequenceId === beauty?.sequenceId) ?? surest(role))?.id ?? null;
   const element: Element = {
     name: beauty?.name ?? 'Element',
     beauty: beauty?.id ?? null,
@@ -127,6 +173,9 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     encoding: null,
     shutter: null,
   };
+  // A movie counts from 1; as a plate it starts with the beauty.
+  const start = beauty?.frames?.[0] ?? 1;
+  const offsets = Object.fromEntries(passes.filter((p) => p.format === 'movie').map((p) => [p.sequenceId, 1 - start]));
   return {
     version: 1,
     roles,
@@ -135,5 +184,10 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     path: 'auto',
     samples: 'auto',
     displayTransform: 'srgb',
+    fps: null,
+    rolesAgreed: false,
+    offsets,
+    readings: {},
+    mattes: [],
   };
 }

@@ -19,7 +19,7 @@ import { listDeliveries, type DeliveryRow } from '../db/queries/list-deliveries'
 import { listPasses } from '../db/queries/list-passes';
 import { resetFrames } from '../db/queries/reset-frames';
 import { settleDelivery } from '../db/queries/settle-delivery';
-import { passFileAt } from './frames';
+import { passFileAt, pictureFileAt } from './frames';
 import type { Services } from './services';
 import { shotDetail } from './shots';
 
@@ -140,13 +140,13 @@ export async function frameSources(
   frame: number,
 ): Promise<{ sources: FrameSources; shutter: Shutter }> {
   const element = readyElement(settings);
-  const passes = await listPasses(db, shotId);
+  const passes = await listPasses(db, shotId, settings);
   const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, frame);
-  const fps = passes.find((p) => p.id === element.beauty)?.fps ?? null;
+  const fps = settings.fps ?? passes.find((p) => p.id === element.beauty)?.fps ?? null;
   return {
     shutter: element.shutter,
     sources: {
-      beauty: await at(element.beauty),
+      beauty: await pictureFileAt(db, element.beauty, frame, settings.readings[element.beauty] ?? null),
       motion: await at(element.motion),
       depth: element.depth && (await at(element.depth)),
       ids: element.ids && (await at(element.ids)),

@@ -1,40 +1,72 @@
 import { stat } from 'node:fs/promises';
-import type { PassId } from '@ivrex/contract';
-import { IvrexError } from '@ivrex/core';
-import { frameFile, type PassFile } from '@ivrex/media';
+import type { PassId, PictureChoice } from '@ivrex/contract';
+import { IvrexError, type PictureReading } from '@ivrex/core';
+import { cryptomatteOf, fileOnDisk, frameFile, loadHeader, type PassFile, type PictureFile } from '@ivrex/media';
 import type { Db } from '../db/database';
-import { findPassFile } from '../db/queries/find-pass-file';
+import { findPassFile, type PassPlace } from '../db/queries/find-pass-file';
 import type { Services } from './services';
 
-/** The file of a pass at a frame. A lone file serves every frame. @throws IvrexError notFound, missingFrame */
-export async function passFileAt(db: Db, passId: PassId, frame: number): Promise<PassFile> {
+async function placeOf(db: Db, passId: PassId): Promise<PassPlace> {
   const found = await findPassFile(db, passId);
   if (found === null)
     throw new IvrexError('notFound', "there is no such pass; the shot's files may have changed, look again at its folder");
-  const file = frameFile(found.pattern, frame);
-  if (found.pattern.padding !== null && !found.frames.includes(frame))
-    throw new IvrexError('missingFrame', `frame ${frame} is missing`, file);
-  return { file, part: found.part, layer: found.layer };
+  return found;
 }
 
-export interface FrameRaster {
-  readonly bytes: Uint8Array;
-  readonly tag: string;
+function fileAt(place: PassPlace, frame: number): PassFile {
+  const { pattern, frames, offset, part, layer } = place;
+  const number = frame + offset;
+  const isSequence = pattern.padding !== null || pattern.movieFrames !== undefined;
+  const file = frameFile(pattern, number);
+  if (isSequence && !frames.includes(number)) {
+    const shown = pattern.movieFrames === undefined ? file : fileOnDisk(file);
+    throw new IvrexError('missingFrame', `frame ${frame} is missing${offset === 0 ? '' : ` (number ${number} of the files)`}`, shown);
+  }
+  return { file, part, layer };
 }
 
-/** A tag that changes when the file does. */
-export async function rasterTag(file: PassFile): Promise<string> {
-  const there = await stat(file.file).catch(() => {
-    throw new IvrexError('missingFrame', 'the file is no longer there', file.file);
-  });
-  return `"${there.mtimeMs.toString(36)}-${there.size.toString(36)}"`;
+/** The file of a pass at a frame of the shot. A lone file serves every frame. @throws IvrexError notFound, missingFrame */
+export async function passFileAt(db: Db, passId: PassId, frame: number): Promise<PassFile> {
+  return fileAt(await placeOf(db, passId), frame);
+}
+
+/** The same for a picture, with how the shot reads it, or with another reading to be looked at. */
+export async function pictureFileAt(db: Db, passId: PassId, frame: number, tried: PictureChoice | null = null): Promise<PictureFile> {
+  const place = await placeOf(db, passId);
+  const choice = tried ?? place.reading ?? place.usual;
+  const file = fileAt(place, frame);
+  if (choice.alpha.kind !== 'borrowed') return { ...file, reading: { curve: choice.curve, alpha: choice.alpha } };
+  const reading: PictureReading = { curve: choice.curve, alpha: { kind: choice.alpha.premultiplied ? 'premultiplied' : 'straight' } };
+  return { ...file, reading, alphaFrom: await passFileAt(db, choice.alpha.pass, frame) };
+}
+
+/** A tag that changes when a file does, or how it is read. */
+export async function rasterTag(file: PictureFile): Promise<string> {
+  const stamps = await Promise.all(
+    [file.file, ...(file.alphaFrom ? [file.alphaFrom.file] : [])].map(async (name) => {
+      const there = await stat(fileOnDisk(name)).catch(() => {
+        throw new IvrexError('missingFrame', 'the file is no longer there', name);
+      });
+      return `${there.mtimeMs.toString(36)}-${there.size.toString(36)}`;
+    }),
+  );
+  return `"${stamps.join('-')}-${Buffer.from(JSON.stringify(file.reading ?? null)).toString('base64url')}"`;
 }
 
 export async function frameRaster(
   { pool }: Pick<Services, 'pool'>,
-  file: PassFile,
+  file: PictureFile,
   form: 'picture' | 'planes',
   every: number,
 ): Promise<Uint8Array> {
   return pool.run<'raster'>({ kind: 'raster', request: { pass: file, form, every } });
+}
+
+/** Names of the objects in a Cryptomatte pass. Empty when the file carries no manifest. @throws IvrexError notFound, unsupported */
+export async function manifestOf(db: Db, passId: PassId): Promise<{ objects: { name: string; id: number }[] }> {
+  const place = await placeOf(db, passId);
+  const { file, part, layer } = fileAt(place, (place.frames[0] ?? 0) - place.offset);
+  const crypto = cryptomatteOf(await loadHeader(file), { part, layer });
+  if (crypto === null) throw new IvrexError('unsupported', 'this pass is not a Cryptomatte', file);
+  return { objects: [...(crypto.manifest ?? [])].map(([name, id]) => ({ name, id })) };
 }

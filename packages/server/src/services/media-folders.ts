@@ -1,8 +1,8 @@
 import { readdir, realpath } from 'node:fs/promises';
 import path from 'node:path';
-import type { MediaFolder } from '@ivrex/contract';
+import type { FolderListing } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
-import { listSequences, reasonOf } from '@ivrex/media';
+import { groupNames, patternName, reasonOf } from '@ivrex/media';
 import { listShots } from '../db/queries/list-shots';
 import type { Services } from './services';
 
@@ -22,27 +22,36 @@ export async function assertInsideMedia(allowed: readonly string[], folder: stri
   );
 }
 
-const MAX_DEPTH = 4,
-  MAX_FOLDERS = 2000;
-
-/** Folders below the media folders that hold image sequences, and the shots they already are. */
-export async function listMediaFolders({ database, config }: Pick<Services, 'database' | 'config'>): Promise<MediaFolder[]> {
+/** What is in one folder; without one, the media folders themselves. @throws IvrexError forbidden, missingFile */
+export async function listFolder(
+  { database, config }: Pick<Services, 'database' | 'config'>,
+  folder: string | null,
+): Promise<FolderListing> {
   const shots = new Map((await listShots(database)).map((shot) => [shot.folder, shot.id]));
-  const out: MediaFolder[] = [];
-  let visited = 0;
-  const visit = async (folder: string, depth: number): Promise<void> => {
-    if (++visited > MAX_FOLDERS) return;
-    const entries = await readdir(folder, { withFileTypes: true }).catch(() => []);
-    const sequences = entries.some((e) => e.isFile()) ? await listSequences(folder) : [];
-    if (sequences.length > 0)
-      out.push({ folder, name: path.basename(folder), sequences: sequences.length, shotId: shots.get(folder) ?? null });
-    if (depth < MAX_DEPTH)
-      for (const entry of entries)
-        if (entry.isDirectory() && !entry.name.startsWith('.')) await visit(path.join(folder, entry.name), depth + 1);
-  };
-  for (const root of config.mediaFolders) {
-    const real = await realpath(root).catch(() => null);
-    if (real !== null) await visit(real, 0);
+  const describe = (full: string) => ({ name: path.basename(full), folder: full, shotId: shots.get(full) ?? null });
+  if (folder === null) {
+    const roots = await Promise.all(config.mediaFolders.map((root) => realpath(root).catch(() => null)));
+    const uploads = await realpath(config.uploadsFolder).catch(() => null);
+    return {
+      folder: '',
+      parent: null,
+      folders: roots.filter((root) => root !== null && root !== uploads).map((root) => ({ ...describe(root ?? ''), name: root ?? '' })),
+      sequences: [],
+    };
   }
-  return out.sort((a, b) => (a.folder < b.folder ? -1 : 1));
+  const real = await assertInsideMedia(config.mediaFolders, folder);
+  const entries = await readdir(real, { withFileTypes: true });
+  const isRoot = (await Promise.all(config.mediaFolders.map((root) => realpath(root).catch(() => null)))).includes(real);
+  const folders = entries.filter((e) => e.isDirectory() && !e.name.startsWith('.')).map((e) => describe(path.join(real, e.name)));
+  const names = entries.filter((e) => e.isFile() && !e.name.startsWith('.')).map((e) => e.name);
+  return {
+    folder: real,
+    parent: isRoot ? '' : path.dirname(real),
+    folders: folders.sort((a, b) => (a.name < b.name ? -1 : 1)),
+    sequences: groupNames(real, names).map((s) => ({
+      name: patternName(s.pattern),
+      frames: Math.max(1, s.frames.length),
+      missing: s.missing.length,
+    })),
+  };
 }

@@ -1,7 +1,9 @@
+import type { ShotId } from '@ivrex/contract';
 import type { BlurPool } from '@ivrex/media';
 import type { Logger } from 'pino';
 import type { Config } from '../config/config';
 import type { Database } from '../db/database';
+import type { FolderLooks } from './measures';
 
 /** What every use case is handed. No globals. */
 export interface Services {
@@ -12,6 +14,8 @@ export interface Services {
   readonly now: () => Date;
   readonly queue: DeliveryQueue;
   readonly work: WorkBoard;
+  readonly looks: FolderLooks;
+  readonly watch: { see(shotId: ShotId): void };
 }
 
 /** The job queue as services see it. */

@@ -3,11 +3,15 @@ import { IvrexError } from '@ivrex/core';
 import type { Db } from '../db/database';
 import { appendState } from '../db/queries/append-state';
 import { listFindings } from '../db/queries/list-findings';
-import { listPasses } from '../db/queries/list-passes';
+import { findShotLook } from '../db/queries/find-shot-look';
+import { listMeasuredPasses, listPasses } from '../db/queries/list-passes';
+import { listSequenceRows } from '../db/queries/list-sequences';
+import { replaceFindings } from '../db/queries/replace-findings';
 import { listShots, type ShotRow } from '../db/queries/list-shots';
 import { listStateLabels } from '../db/queries/list-state-labels';
 import { lockShotState } from '../db/queries/lock-shot-state';
 import { moveToState } from '../db/queries/move-to-state';
+import { findingsOf } from './findings';
 import type { Services } from './services';
 
 function summary(row: ShotRow): ShotSummary {
@@ -19,7 +23,8 @@ function summary(row: ShotRow): ShotSummary {
       : element.motion !== null && element.beauty !== null
         ? 'motion'
         : 'passes';
-  const { id, name, folder, firstFrame, lastFrame, fps, width, height, openFindings } = row;
+  const { id, name, folder, firstFrame, lastFrame, width, height, openFindings } = row;
+  const fps = row.settings.fps ?? row.fps;
   return {
     id,
     name,
@@ -48,9 +53,10 @@ export async function shotDetail(db: Db, shotId: ShotId): Promise<ShotDetail> {
   const current = labels.findIndex((label) => label.current);
   return {
     shot: summary(row),
-    passes: await listPasses(db, shotId),
+    passes: await listPasses(db, shotId, row.settings),
     findings: await listFindings(db, shotId),
     settings: row.settings,
+    look: (await findShotLook(db, shotId))?.signature ?? '',
     state: {
       sequence: labels[current].sequence,
       label: labels[current].label,
@@ -80,8 +86,24 @@ export async function changeSettings(
       throw new IvrexError('conflict', 'the shot was changed in another window; this shows the newer state, please make the change again');
     await appendState(db, shotId, current, label, settings);
     await moveToState(db, shotId, current + 1);
+    await refreshFindings(db, shotId);
     return shotDetail(db, shotId);
   });
+}
+
+/** Works the findings out anew from what is known and what is decided. Belongs into the transaction that changes either. */
+export async function refreshFindings(db: Db, shotId: ShotId): Promise<void> {
+  const [row] = await listShots(db, shotId);
+  const look = await findShotLook(db, shotId);
+  if (row === undefined || look === null) return;
+  const findings = findingsOf({
+    sequences: await listSequenceRows(db, shotId),
+    passes: await listMeasuredPasses(db, shotId, row.settings),
+    unreadable: look.unreadable,
+    beautyBlur: look.beautyBlur,
+    settings: row.settings,
+  });
+  await replaceFindings(db, shotId, findings);
 }
 
 /** Steps through the kept states. At either end nothing happens. */
@@ -90,6 +112,7 @@ export async function stepState({ database }: Pick<Services, 'database'>, shotId
     const current = await lockShotState(db, shotId);
     if (current === null) throw notFound();
     await moveToState(db, shotId, current + by);
+    await refreshFindings(db, shotId);
     return shotDetail(db, shotId);
   });
 }

@@ -1,153 +1,102 @@
-import { CloseCircleFilled, InfoCircleOutlined, ReloadOutlined, WarningFilled } from '@ant-design/icons';
-import { isDataRole, roleOf, ROLES, type Finding, type Pass, type PassId, type Role, type ShotSettings } from '@ivrex/contract';
-import { Button, Select, Tooltip } from 'antd';
+import { CheckOutlined, ReloadOutlined } from '@ant-design/icons';
+import { isDataRole, roleOf, type Pass, type Role, type ShotDetail } from '@ivrex/contract';
+import { Button, Tooltip } from 'antd';
+import { useEffect } from 'react';
 import { forgetRasters } from '../../api/raster-cache';
 import { useLookAgain } from '../../api/shots';
-import { shownFrame, Thumbnail } from '../../ui/Thumbnail';
+import { ROLE_NAMES } from '../../ui/role-names';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
+import { DisplayCard } from './DisplayCard';
+import { FactsCard } from './FactsCard';
+import { Findings } from './Findings';
+import { ObjectsCard } from './ObjectsCard';
+import { PassRows } from './PassRows';
+import { PictureCard } from './PictureCard';
 import { RangeBars } from './RangeBars';
+import { withFix, withOffset, withReading, withRole } from './settings-changes';
 
-const ROLE_NAMES: Record<Role, string> = {
-  beauty: 'Beauty',
-  motion: 'Motion',
-  depth: 'Depth',
-  ids: 'Object ids',
-  matte: 'Matte',
-  shadow: 'Shadow',
-  plate: 'Plate',
-  reference: 'Reference, blurred',
-  other: 'Other',
-};
-
-/** Every pass at once, what it is taken for and why, and what is wrong with the files. */
+/** What the files hold, what each pass is taken for and why, and what is wrong with them. */
 export function PassesPanel() {
   const { detail, change } = useShotContext();
-  const look = useLookAgain(detail.shot.id);
-  const shown = useView((s) => (s.look === 'pass' ? s.shownPass : null));
+  const shown = useShownPass(detail);
   const setRole = (pass: Pass, role: Role) =>
     change(`${pass.name} is ${ROLE_NAMES[role].toLowerCase()}`, (settings) => withRole(settings, detail.passes, pass.id, role));
-  const facts = detail.passes.find((p) => p.id === (shown ?? detail.settings.elements[0].beauty));
+  const setOffset = (pass: Pass, offset: number) =>
+    change(`Numbers of ${pass.name} shifted`, (settings) => withOffset(settings, pass.sequenceId, offset));
+  const isPicture = shown !== null && !isDataRole(roleOf(detail.settings, shown));
   return (
     <>
-      <div className="row">
-        <h2 className="grow">Passes</h2>
-        <Tooltip title="Look at the folder again">
-          <Button
-            size="small"
-            icon={<ReloadOutlined />}
-            loading={look.isPending}
-            onClick={() => {
-              forgetRasters();
-              look.mutate();
-            }}
-          >
-            Look again
-          </Button>
-        </Tooltip>
-      </div>
-      <Findings findings={detail.findings} />
-      <div className="contact">
-        {detail.passes.map((pass) => (
-          <ContactPass
-            key={pass.id}
-            pass={pass}
-            role={roleOf(detail.settings, pass)}
-            shown={pass.id === shown}
-            onRole={(role) => setRole(pass, role)}
-          />
-        ))}
-      </div>
-      <RangeBars detail={detail} />
-      {facts && (
-        <div className="card">
-          <b>{facts.file}</b>
-          <dl className="facts">
-            {facts.facts.map(({ name, value }) => [<dt key={name}>{name}</dt>, <dd key={`${name}-value`}>{value}</dd>])}
-          </dl>
-        </div>
+      <PassesHead detail={detail} onAgree={() => change('Roles agreed', (settings) => ({ ...settings, rolesAgreed: true }))} />
+      <Findings findings={detail.findings} onFix={(fix, label) => change(label, (settings) => withFix(settings, detail.passes, fix))} />
+      <PassRows detail={detail} shown={shown?.id ?? null} onRole={setRole} />
+      {shown !== null && isPicture && (
+        <PictureCard
+          key={shown.id}
+          detail={detail}
+          pass={shown}
+          onReading={(reading, label) => change(label, (settings) => withReading(settings, shown.id, reading))}
+        />
       )}
+      {shown?.cryptomatte === true && (
+        <ObjectsCard
+          key={shown.id}
+          detail={detail}
+          pass={shown}
+          onMattes={(mattes, label) => change(label, (settings) => ({ ...settings, mattes }))}
+        />
+      )}
+      <RangeBars detail={detail} onOffset={setOffset} />
+      <DisplayCard
+        detail={detail}
+        onDisplay={(displayTransform, label) => change(label, (settings) => ({ ...settings, displayTransform }))}
+      />
+      <FactsCard pass={shown ?? detail.passes.find((p) => p.id === detail.settings.elements[0].beauty) ?? null} />
     </>
   );
 }
 
-/** One pass a role in the element: giving a pass a role takes it from the one that had it. */
-function withRole(settings: ShotSettings, passes: readonly Pass[], passId: PassId, role: Role): ShotSettings {
-  const roles = { ...settings.roles, [passId]: role };
-  const pick = (wanted: Role, current: PassId | null): PassId | null =>
-    role === wanted ? passId : current === passId ? (passes.find((p) => p.id !== passId && roles[p.id] === wanted)?.id ?? null) : current;
-  const [first, ...others] = settings.elements;
-  const motion = pick('motion', first.motion);
-  // An encoding belongs to the pass it was agreed for.
-  const element = {
-    ...first,
-    beauty: pick('beauty', first.beauty),
-    motion,
-    depth: pick('depth', first.depth),
-    ids: pick('ids', first.ids),
-    encoding: motion === first.motion ? first.encoding : null,
-  };
-  return { ...settings, roles, elements: [element, ...others] };
+/** The pass that is shown large, if one is. The step opens with all of them; leaving it ends what was tried. */
+function useShownPass(detail: ShotDetail): Pass | null {
+  const id = useView((s) => (s.look === 'pass' ? s.shownPass : null));
+  useEffect(() => {
+    const { look, set } = useView.getState();
+    if (look === 'sharp') set({ look: 'contact' });
+    return () => {
+      const now = useView.getState();
+      now.set({ tried: null, ...(now.look === 'contact' || now.look === 'difference' ? { look: 'sharp' as const } : {}) });
+    };
+  }, []);
+  return detail.passes.find((p) => p.id === id) ?? null;
 }
 
-function ContactPass({ pass, role, shown, onRole }: { pass: Pass; role: Role; shown: boolean; onRole: (role: Role) => void }) {
-  const frame = useView((s) => s.frame),
-    set = useView((s) => s.set);
+function PassesHead({ detail, onAgree }: { detail: ShotDetail; onAgree: () => void }) {
+  const look = useLookAgain(detail.shot.id);
+  const agreed = detail.settings.rolesAgreed;
   return (
-    <div className="contact-pass">
-      <button
-        type="button"
-        className={`thumb${shown ? ' shown' : ''}`}
-        aria-label={`Show ${pass.name}`}
-        onClick={() => set(shown ? { look: 'sharp' } : { look: 'pass', shownPass: pass.id })}
-      >
-        <Thumbnail passId={pass.id} role={role} frame={shownFrame(pass, frame)} width={pass.width} />
-      </button>
-      <Tooltip title={`${pass.file}, channels ${pass.channels.map((c) => `${c.name} (${c.type})`).join(', ')}`}>
-        <span className="name">{pass.name}</span>
-      </Tooltip>
-      <Select
+    <div className="row">
+      <h2 className="grow">Passes</h2>
+      <Button
         size="small"
-        aria-label={`Role of ${pass.name}`}
-        value={role}
-        options={ROLES.map((value) => ({ value, label: ROLE_NAMES[value] }))}
-        onChange={onRole}
-      />
-      <span className="quiet">
-        {isDataRole(role) ? 'data, kept as stored' : 'picture'}
-        {role === pass.guess.role ? `; ${pass.guess.reason}` : ''}
-      </span>
-    </div>
-  );
-}
-
-export function Findings({ findings }: { findings: readonly Finding[] }) {
-  const set = useView((s) => s.set);
-  if (findings.length === 0) return <p>Every frame is there and whole.</p>;
-  return (
-    <div className="card" data-testid="findings">
-      {findings.map((f, i) => {
-        const icon =
-          f.severity === 'error' ? (
-            <CloseCircleFilled className="error" />
-          ) : f.severity === 'warning' ? (
-            <WarningFilled className="warning" />
-          ) : (
-            <InfoCircleOutlined className="quiet" />
-          );
-        const { frame } = f;
-        return frame === null ? (
-          <div className="finding" key={i}>
-            {icon}
-            <span>{f.message}</span>
-          </div>
-        ) : (
-          <button type="button" className="finding" key={i} onClick={() => set({ frame, playing: false })}>
-            {icon}
-            <span>{f.message}</span>
-          </button>
-        );
-      })}
+        type={agreed ? 'default' : 'primary'}
+        icon={agreed ? <CheckOutlined /> : null}
+        disabled={agreed}
+        onClick={onAgree}
+      >
+        {agreed ? 'Roles agreed' : 'These roles are right'}
+      </Button>
+      <Tooltip title="Look at the folder again now; new frames are also noticed by themselves">
+        <Button
+          size="small"
+          aria-label="Look again"
+          icon={<ReloadOutlined />}
+          loading={look.isPending}
+          onClick={() => {
+            forgetRasters();
+            look.mutate();
+          }}
+        />
+      </Tooltip>
     </div>
   );
 }

@@ -10,6 +10,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Space', 'play, pause'],
   ['Left, Right', 'one frame'],
   ['Shift+Left, Right', 'ten frames'],
+  ['A', 'look: all passes at once'],
   ['S  B  W  D  H', 'look: sharp, blurred, wipe, directions, speed'],
   ['X (held)', 'sharp while held: before and after'],
   ['N', 'needles'],

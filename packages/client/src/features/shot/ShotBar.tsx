@@ -63,7 +63,11 @@ function stepsOf({ settings, findings, shot }: ShotDetail): { to: string; name: 
   const chosen = element.beauty !== null && element.motion !== null,
     agreed = element.encoding !== null;
   return [
-    { to: 'passes', name: 'Passes', state: open > 0 ? `${open} to look at` : chosen ? 'ready' : 'to choose' },
+    {
+      to: 'passes',
+      name: 'Passes',
+      state: open > 0 ? `${open} to look at` : settings.rolesAgreed ? 'agreed' : chosen ? 'proposed' : 'to choose',
+    },
     { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
     { to: 'deliver', name: 'Deliver', state: shot.step === 'deliver' ? 'delivered' : '' },

@@ -5,8 +5,10 @@ import { useEffect, useMemo, useState } from 'react';
 import { Group, Panel, Separator } from 'react-resizable-panels';
 import { Link, Outlet, useOutletContext, useParams } from 'react-router';
 import { ApiError, sentenceOf } from '../../api/request';
+import { stampPasses } from '../../api/raster-cache';
 import { useChangeSettings, useShot } from '../../api/shots';
 import { FrameStrip } from '../../viewer/FrameStrip';
+import { useDisplayLut } from '../../viewer/use-display-lut';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
 import { usePlayback } from '../../viewer/use-playback';
@@ -58,6 +60,7 @@ export function ShotPage() {
 }
 
 function OpenShot({ detail }: { detail: ShotDetail }) {
+  stampPasses(detail);
   const { id, name, firstFrame, lastFrame } = detail.shot;
   const change = useChangeSettings(id);
   const [live, setLiveShutter] = useState<Shutter | null>(null);
@@ -68,6 +71,7 @@ function OpenShot({ detail }: { detail: ShotDetail }) {
   useEffect(() => {
     document.title = `${name} - Ivrex`;
   }, [name]);
+  useDisplayLut(detail.settings.displayTransform);
   useLiveBlur(detail, shutter);
   usePlayback(detail);
   usePeaks(detail);

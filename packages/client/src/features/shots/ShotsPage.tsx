@@ -10,6 +10,8 @@ import { useShots, useWork } from '../../api/shots';
 import { useAppearance } from '../../app/appearance';
 import { Thumbnail } from '../../ui/Thumbnail';
 import { NewShotDialog } from './NewShotDialog';
+import { UploadCards } from './UploadCards';
+import { useFolderDrop } from './use-folder-drop';
 
 dayjs.extend(relativeTime);
 
@@ -19,12 +21,14 @@ export function ShotsPage() {
   const toggle = useAppearance((s) => s.toggle);
   const [search, setSearch] = useState(''),
     [adding, setAdding] = useState(false);
+  const drop = useFolderDrop();
   useEffect(() => {
     document.title = 'Shots - Ivrex';
   }, []);
   const found = shots.data?.filter((shot) => shot.name.toLowerCase().includes(search.toLowerCase())) ?? [];
   return (
-    <div className="shots-page">
+    <div className="shots-page" {...drop.handlers}>
+      {drop.over && <div className="drop-hint">Drop a folder of frames: it becomes a shot</div>}
       <header className="top-bar">
         <h1>Ivrex</h1>
         <span className="quiet">Shots</span>
@@ -49,6 +53,7 @@ export function ShotsPage() {
         </Tooltip>
       </header>
       <main className="shots-body">
+        <UploadCards />
         {work.data
           ?.filter((w) => w.state !== 'done')
           .map((w) => (
@@ -78,7 +83,10 @@ export function ShotsPage() {
           <div className="empty-state">
             <FolderOpenOutlined style={{ fontSize: 30 }} />
             <h2>No shots yet</h2>
-            <div>A shot is a folder of rendered frames: a sharp beauty and its motion pass. The files stay where they are.</div>
+            <div>
+              A shot is a folder of rendered frames: a sharp beauty and its motion pass. Choose one on the server, where its files stay
+              where they are, or drop one here from your computer.
+            </div>
             <Button type="primary" onClick={() => setAdding(true)}>
               Choose a folder
             </Button>

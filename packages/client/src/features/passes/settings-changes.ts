@@ -1,0 +1,44 @@
+import type { Fix, Pass, PassId, PictureChoice, Role, ShotSettings } from '@ivrex/contract';
+
+/** One pass a role in the element: giving a pass a role takes it from the one that had it. */
+export function withRole(settings: ShotSettings, passes: readonly Pass[], passId: PassId, role: Role): ShotSettings {
+  const roles = { ...settings.roles, [passId]: role };
+  const pick = (wanted: Role, current: PassId | null): PassId | null =>
+    role === wanted ? passId : current === passId ? (passes.find((p) => p.id !== passId && roles[p.id] === wanted)?.id ?? null) : current;
+  const [first, ...others] = settings.elements;
+  const motion = pick('motion', first.motion);
+  // An encoding belongs to the pass it was agreed for.
+  const element = {
+    ...first,
+    beauty: pick('beauty', first.beauty),
+    motion,
+    depth: pick('depth', first.depth),
+    ids: pick('ids', first.ids),
+    encoding: motion === first.motion ? first.encoding : null,
+  };
+  return { ...settings, roles, elements: [element, ...others] };
+}
+
+export function withReading(settings: ShotSettings, passId: PassId, reading: PictureChoice): ShotSettings {
+  return { ...settings, readings: { ...settings.readings, [passId]: reading } };
+}
+
+/** `offset` 0 is no entry. */
+export function withOffset(settings: ShotSettings, sequenceId: string, offset: number): ShotSettings {
+  const { [sequenceId]: _before, ...others } = settings.offsets;
+  return { ...settings, offsets: offset === 0 ? others : { ...others, [sequenceId]: offset } };
+}
+
+/** What a finding's button does. */
+export function withFix(settings: ShotSettings, passes: readonly Pass[], fix: Fix): ShotSettings {
+  switch (fix.kind) {
+    case 'shiftFrames':
+      return withOffset(settings, fix.sequenceId, fix.offset);
+    case 'setReading':
+      return withReading(settings, fix.passId, fix.reading);
+    case 'setRate':
+      return { ...settings, fps: fix.fps };
+    case 'setRole':
+      return withRole(settings, passes, fix.passId, fix.role);
+  }
+}

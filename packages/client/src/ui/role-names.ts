@@ -1,0 +1,13 @@
+import type { Role } from '@ivrex/contract';
+
+export const ROLE_NAMES: Record<Role, string> = {
+  beauty: 'Beauty',
+  motion: 'Motion',
+  depth: 'Depth',
+  ids: 'Object ids',
+  matte: 'Matte',
+  shadow: 'Shadow',
+  plate: 'Plate',
+  reference: 'Reference, blurred',
+  other: 'Other',
+};
