@@ -68,6 +68,8 @@ export const shotSummarySchema = z.object({
   openFindings: z.number().int(),
   step: z.enum(['passes', 'motion', 'shutter', 'deliver']),
   thumbnailPass: passIdSchema.nullable(),
+  /** A frame that stands for the shot: one that is there. */
+  posterFrame: z.number().int(),
 });
 export type ShotSummary = z.infer<typeof shotSummarySchema>;
 

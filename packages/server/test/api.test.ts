@@ -1,7 +1,19 @@
-import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, symlinkSync, truncateSync, writeFileSync } from 'node:fs';
+import {
+  copyFileSync,
+  cpSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { DeliveryId, ShotDetail, ShotId } from '@ivrex/contract';
+import type { DeliveryId, FolderListing, ShotDetail, ShotId, Upload } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding } from '@ivrex/core';
 import { BlurPool } from '@ivrex/media';
@@ -14,7 +26,8 @@ import { claimFrame } from '../src/db/queries/claim-frame';
 import { listDeliveries } from '../src/db/queries/list-deliveries';
 import { makeApp } from '../src/http/app';
 import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
-import { listFrames } from '../src/services/bring-in';
+import { FolderLooks } from '../src/services/measures';
+import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
 
 const ROOT = path.join(__dirname, '../../..');
@@ -45,7 +58,8 @@ beforeAll(async () => {
     },
     abort: () => undefined,
   };
-  services = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] } };
+  const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
+  services = { ...base, watch: new ShotWatch(base) };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });
   for (const frame of [1010, 1011, 1012, 1014])
@@ -86,7 +100,7 @@ test('a folder becomes a shot whose passes have roles, and whose faults are sent
   const text = detail.findings.map((f) => f.message).join('\n');
   expect(text).toMatch(/frame 1012: the picture is incomplete/);
   expect(text).toMatch(/heron\.####\.exr: frame 1013 is missing; the others can be used/);
-  expect(text).toMatch(/notes\.exr is left out: this is not an OpenEXR file/);
+  expect(text).toMatch(/notes\.exr is left out: this is not an OpenEXR, TIFF, PNG, JPEG or DPX picture/);
   expect(text).toMatch(/small\.exr is 37 x 21, the beauty 960 x 540/);
 });
 
@@ -276,6 +290,203 @@ test('settings of the process are checked by name', () => {
   expect(() => readConfig({})).toThrow('IVREX_DATABASE_URL');
 });
 
-test('frame lists read like a sentence', () => {
-  expect(listFrames([1003, 1007, 1008, 1009])).toBe('1003, 1007 to 1009');
+describe('passes in files of their own', () => {
+  const folder = path.join(data, 'media/wheels');
+  const WHEELS = path.join(ROOT, '.cache/demo/tidal-clock/TC_020');
+  let wheels: ShotDetail;
+  const load = async () => (await api.get(`/api/shots/${wheels.shot.id}`).expect(200)).body as ShotDetail;
+  const change = async (settings: Partial<ShotDetail['settings']>, label = 'changed') => {
+    const now = await load();
+    const body = { settings: { ...now.settings, ...settings }, label, basedOn: now.state.sequence };
+    return (await api.put(`/api/shots/${now.shot.id}/settings`).send(body).expect(200)).body as ShotDetail;
+  };
+
+  beforeAll(async () => {
+    cpSync(WHEELS, folder, { recursive: true, filter: (file) => !/\.(\d+)\./.test(file) || /\.10(0[1-6]|1[89])\./.test(file) });
+    const made = await api.post('/api/shots').send({ folder }).expect(201);
+    wheels = (await api.get(`/api/shots/${(made.body as { id: ShotId }).id}`).expect(200)).body as ShotDetail;
+  });
+
+  test('folders inside the folder are passes, with roles from names and pixels', () => {
+    expect(
+      Object.fromEntries(
+        wheels.passes.map((p) => [p.file.split('/')[0] + (p.layer === '' ? '' : `:${p.layer}`), `${p.guess.role} ${p.format}`]),
+      ),
+    ).toMatchObject({
+      beauty: 'beauty OpenEXR',
+      depth: 'depth OpenEXR',
+      mattes: 'matte TIFF',
+      motion: 'motion PNG',
+      'objects:wheel_objects': 'ids OpenEXR',
+      plate: 'plate JPEG',
+    });
+    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
+    expect(motion?.guess.reason).toMatch(/\d\d % of the pixels rest at 0\.500/);
+    expect(motion?.ranges?.[0].rest).toBeCloseTo(32768 / 65535, 9);
+  });
+
+  test('the truncated frame is named, and the frames of the gap', () => {
+    const text = wheels.findings.map((f) => f.message).join('\n');
+    expect(text).toMatch(/beauty\/TC_020_beauty\.####\.exr, frame 1019: the picture is incomplete: \d+ of 17 blocks/);
+    expect(text).toContain('frames 1007 to 1017 are missing');
+  });
+
+  test('an offset moves the files under the frames; undo moves them back', async () => {
+    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
+    const at = async (frame: number) => {
+      const reply = await api
+        .get(`/api/passes/${motion?.id}/frames/${frame}?form=planes&every=8`)
+        .buffer(true)
+        .parse((res, done) => {
+          const parts: Buffer[] = [];
+          res.on('data', (part: Buffer) => parts.push(part));
+          res.on('end', () => done(null, Buffer.concat(parts)));
+        });
+      return Buffer.isBuffer(reply.body) ? reply.body.toString('base64') : '';
+    };
+    const before = await at(1005);
+    const shifted = await change({ offsets: { [motion?.sequenceId ?? '']: 1 } });
+    expect(shifted.passes.find((p) => p.id === motion?.id)).toMatchObject({ offset: 1 });
+    expect(shifted.passes.find((p) => p.id === motion?.id)?.frames?.[0]).toBe((motion?.frames?.[0] ?? 0) - 1);
+    expect(await at(1004)).toBe(before);
+    await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
+    expect(await at(1005)).toBe(before);
+    expect(await at(1004)).not.toBe(before);
+  });
+
+  test("a reading can be tried without being kept, and is part of the picture's tag", async () => {
+    const plate = wheels.passes.find((p) => p.guess.role === 'plate');
+    const url = `/api/passes/${plate?.id}/frames/1003?form=picture&every=16`;
+    const usual = await api.get(url).expect(200);
+    const tried = await api
+      .get(`${url}&reading=${encodeURIComponent(JSON.stringify({ curve: 'linear', alpha: { kind: 'none' } }))}`)
+      .expect(200);
+    expect(tried.headers.etag).not.toBe(usual.headers.etag);
+    await api.get(`${url}&reading=${encodeURIComponent('{"curve":"purple"}')}`).expect(400);
+  });
+
+  test('alpha can be borrowed from a matte', async () => {
+    const plate = wheels.passes.find((p) => p.guess.role === 'plate'),
+      matte = wheels.passes.find((p) => p.name.includes('escape_wheel'));
+    const reading = { curve: 'srgb', alpha: { kind: 'borrowed', pass: matte?.id, premultiplied: false } };
+    const url = `/api/passes/${plate?.id}/frames/1003?form=picture&every=4&reading=${encodeURIComponent(JSON.stringify(reading))}`;
+    const reply = await api
+      .get(url)
+      .buffer(true)
+      .parse((res, done) => {
+        const parts: Buffer[] = [];
+        res.on('data', (part: Buffer) => parts.push(part));
+        res.on('end', () => done(null, Buffer.concat(parts)));
+      });
+    const bytes = reply.body as Buffer;
+    const { planes } = unpackRaster(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length) as ArrayBuffer);
+    const alphas = Array.from(planes[0]).filter((_, i) => i % 4 === 3);
+    expect(alphas).toContain(0x3c00);
+    expect(alphas).toContain(0);
+  });
+
+  test('a Cryptomatte tells its objects, other passes do not', async () => {
+    const objects = wheels.passes.find((p) => p.cryptomatte);
+    const reply = await api.get(`/api/passes/${objects?.id}/manifest`).expect(200);
+    expect((reply.body as { objects: { name: string }[] }).objects.map((o) => o.name)).toContain('escape wheel');
+    await api.get(`/api/passes/${wheels.passes.find((p) => p.guess.role === 'plate')?.id}/manifest`).expect(422);
+  });
+
+  test('frames that arrive are noticed while somebody looks, those that are whole count', async () => {
+    const watch = new ShotWatch(services);
+    expect(await watch.round()).toEqual([]);
+    watch.see(wheels.shot.id);
+    expect(await watch.round()).toEqual([]);
+    const arriving = path.join(folder, 'beauty/TC_020_beauty.1007.exr');
+    copyFileSync(path.join(WHEELS, 'beauty/TC_020_beauty.1007.exr'), arriving);
+    truncateSync(arriving, 30000);
+    expect(await watch.round()).toEqual([wheels.shot.id]);
+    expect((await load()).findings.some((f) => f.frame === 1007 && f.severity === 'error')).toBe(true);
+    copyFileSync(path.join(WHEELS, 'beauty/TC_020_beauty.1007.exr'), arriving);
+    expect(await watch.round()).toEqual([wheels.shot.id]);
+    const now = await load();
+    expect(now.findings.some((f) => f.frame === 1007 && f.severity === 'error')).toBe(false);
+    expect(now.passes.find((p) => p.guess.role === 'beauty')?.frames).toContain(1007);
+  });
+
+  test("the server's folders can be browsed, and nothing beside them", async () => {
+    const top = (await api.get('/api/folders').expect(200)).body as FolderListing;
+    expect(top.folders.map((f) => f.name)).toContain(path.join(data, 'media'));
+    const inside = (await api.get(`/api/folders?folder=${encodeURIComponent(folder)}`).expect(200)).body as FolderListing;
+    expect(inside.folders.map((f) => f.name)).toEqual(['beauty', 'depth', 'mattes', 'motion', 'objects', 'plate']);
+    const beauty = (await api.get(`/api/folders?folder=${encodeURIComponent(path.join(folder, 'beauty'))}`).expect(200))
+      .body as FolderListing;
+    expect(beauty.sequences).toEqual([{ name: 'TC_020_beauty.####.exr', frames: 9, missing: 10 }]);
+    await api.get('/api/folders?folder=/etc').expect(403);
+  });
+});
+
+describe('uploads', () => {
+  const frame = path.join(HERON, 'TC_010_heron.1010.exr');
+  const tus = { 'Tus-Resumable': '1.0.0' };
+  const metadata = (values: Record<string, string>) =>
+    Object.entries(values)
+      .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
+      .join(',');
+  let upload: Upload;
+
+  beforeAll(async () => {
+    upload = (await api.post('/api/uploads').send({ name: 'dropped/../heron' }).expect(201)).body as Upload;
+  });
+
+  test('a file that breaks off goes on where it stopped, and the folder becomes a shot', async () => {
+    const bytes = readFileSync(frame);
+    const made = await api
+      .post('/api/upload-files')
+      .set({
+        ...tus,
+        'Upload-Length': String(bytes.length),
+        'Upload-Metadata': metadata({ upload: upload.id, path: 'beauty/heron.1010.exr' }),
+      })
+      .expect(201);
+    const place = made.headers.location;
+    const patch = (from: number, part: Buffer) =>
+      api
+        .patch(place)
+        .set({ ...tus, 'Upload-Offset': String(from), 'Content-Type': 'application/offset+octet-stream' })
+        .send(part);
+    await patch(0, bytes.subarray(0, 50000)).expect(204);
+    // Nothing of it is visible before it is whole.
+    expect(((await api.get(`/api/uploads/${upload.id}`).expect(200)).body as Upload).files).toEqual([]);
+    const head = await api.head(place).set(tus).expect(200);
+    expect(head.headers['upload-offset']).toBe('50000');
+    await patch(10, bytes.subarray(10)).expect(409);
+    await patch(50000, bytes.subarray(50000)).expect(204);
+    const there = (await api.get(`/api/uploads/${upload.id}`).expect(200)).body as Upload;
+    expect(there.files).toEqual([{ path: 'beauty/heron.1010.exr', bytes: bytes.length }]);
+    const shot = await api.post(`/api/uploads/${upload.id}/shot`).send({}).expect(201);
+    const detail = (await api.get(`/api/shots/${(shot.body as { id: string }).id}`).expect(200)).body as ShotDetail;
+    expect(detail.shot.name).toBe('dropped_.._heron');
+    expect(detail.passes.map((p) => p.guess.role)).toContain('beauty');
+    expect(readFileSync(path.join(detail.shot.folder, 'beauty/heron.1010.exr')).equals(bytes)).toBe(true);
+  });
+
+  test.each(['../outside.exr', '/etc/passwd', 'a/../../b.exr', ''])('the path "%s" is refused before a byte is sent', async (where) => {
+    await api
+      .post('/api/upload-files')
+      .set({ ...tus, 'Upload-Length': '4', 'Upload-Metadata': metadata({ upload: upload.id, path: where }) })
+      .expect(403);
+  });
+
+  test('a file of no known upload is refused', async () => {
+    const id = '00000000-0000-4000-8000-000000000000';
+    await api
+      .post('/api/upload-files')
+      .set({ ...tus, 'Upload-Length': '4', 'Upload-Metadata': metadata({ upload: id, path: 'a.exr' }) })
+      .expect(404);
+  });
+});
+
+test('a LUT is kept as it was given; one that is none is refused with its line', async () => {
+  const text = 'TITLE "flat"\nLUT_1D_SIZE 2\n0 0 0\n1 1 1\n';
+  const made = await api.post('/api/luts').send({ name: 'flat', text }).expect(201);
+  expect((await api.get(`/api/luts/${(made.body as { id: string }).id}`).expect(200)).text).toBe(text);
+  expect((await api.get('/api/luts').expect(200)).body).toEqual([expect.objectContaining({ name: 'flat', kind: 'curves', size: 2 })]);
+  const bad = await api.post('/api/luts').send({ name: 'bad', text: 'LUT_3D_SIZE 2\n0 0\n' }).expect(422);
+  expect((bad.body as { error: { message: string } }).error.message).toBe('line 2 of the LUT is not three numbers');
 });

@@ -20,6 +20,7 @@ export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Prop
   const every = Math.max(1, Math.floor(width / shownWidth));
   const state = useRaster(passId, frame, isDataRole(role) ? 'planes' : 'picture', every);
   const raster = rasterOf(state);
+  const drawn = useRef(false);
   useEffect(() => {
     const element = canvas.current,
       context = element?.getContext('2d');
@@ -41,8 +42,10 @@ export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Prop
     }
     context.putImageData(image, 0, 0);
     element.dataset.drawn = 'yes';
+    drawn.current = true;
   }, [raster, role]);
-  if (state.status === 'failed')
+  // Moving over a gap keeps the picture before it.
+  if (state.status === 'failed' && !drawn.current)
     return (
       <span className="quiet" style={{ placeSelf: 'center', padding: 8 }}>
         {state.message}

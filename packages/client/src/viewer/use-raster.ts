@@ -1,5 +1,5 @@
 import type { PassId, PictureChoice, Raster } from '@ivrex/contract';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
 import { currentLook, loadRaster, stampOf, type RasterForm } from '../api/raster-cache';
 
@@ -20,7 +20,13 @@ export function useRaster(
   const [state, setState] = useState<RasterState>({ status: 'none' });
   // Another offset or reading is another picture.
   const stamp = `${stampOf(passId)} ${tried === null ? '' : JSON.stringify(tried)}`;
-  const retry = state.status === 'failed' ? currentLook() : '';
+  // What failed is tried again when the folder has changed: the frame may have arrived.
+  const failedAt = useRef('');
+  const [attempt, setAttempt] = useState(0);
+  const look = currentLook();
+  useEffect(() => {
+    if (state.status === 'failed' && failedAt.current !== look) setAttempt((n) => n + 1);
+  }, [state.status, look]);
   useEffect(() => {
     if (passId === null || frame === 0) {
       setState({ status: 'none' });
@@ -30,12 +36,16 @@ export function useRaster(
     setState((before) => ({ status: 'loading', raster: before.status === 'ready' || before.status === 'loading' ? before.raster : null }));
     loadRaster(passId, frame, form, every, tried).then(
       (raster) => current && setState({ status: 'ready', raster }),
-      (error: unknown) => current && setState({ status: 'failed', message: sentenceOf(error) }),
+      (error: unknown) => {
+        if (!current) return;
+        failedAt.current = currentLook();
+        setState({ status: 'failed', message: sentenceOf(error) });
+      },
     );
     return () => {
       current = false;
     };
-  }, [passId, frame, form, every, stamp, retry]);
+  }, [passId, frame, form, every, stamp, attempt]);
   return state;
 }
 

@@ -28,5 +28,13 @@ export function proposeEncoding(channels: readonly { readonly name: string; read
   const x = find(/^(x|u|r|dx|motionx|vx)$/i) ?? names[0],
     y = find(/^(y|v|g|dy|motiony|vy)$/i) ?? names[1];
   if (x === undefined || y === undefined || x === y) return null;
+  const type = channels.find((c) => c.name === x)?.type;
+  if (type === 'u8' || type === 'u16') {
+    const zero = type === 'u8' ? 128 / 255 : 32768 / 65535;
+    return {
+      encoding: { ...rawPixels(x, y, 'Centred, full scale 64 px'), zero, fullScale: { stored: 1, equals: 64, unit: 'px' } },
+      reason: `${type === 'u8' ? 8 : 16}-bit whole numbers hold no signs, so their middle should stand still; how far full scale is must be checked against the picture`,
+    };
+  }
   return { encoding: rawPixels(x, y), reason: `${x} and ${y} are the first two channels; float values can hold pixels as they are` };
 }

@@ -100,7 +100,7 @@ export function apiRoutes(services: Services): Router {
   });
   api.post('/shots/:shotId/look-again', async (request, response) => {
     const { shotId } = shotParams.parse(request.params);
-    await bringIn(services, (await shotDetail(services.database, shotId)).shot.folder);
+    await bringIn(services, (await shotDetail(services.database, shotId)).shot.folder, { force: true });
     response.json(await shotDetail(services.database, shotId));
   });
 

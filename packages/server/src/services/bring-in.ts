@@ -12,6 +12,7 @@ import {
 } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { deleteGoneSequences } from '../db/queries/delete-gone-sequences';
+import { findShotByFolder } from '../db/queries/find-shot-by-folder';
 import { insertFirstState } from '../db/queries/insert-first-state';
 import { listPasses } from '../db/queries/list-passes';
 import { moveToState } from '../db/queries/move-to-state';
@@ -30,13 +31,16 @@ type BringInServices = Pick<Services, 'database' | 'config' | 'pool' | 'looks'>;
  * Makes a shot of a folder's sequences, or looks again at a known one. Files are read in place and never altered; what the artist
  * decided about a known shot stays. Looks at one folder follow one another. @throws IvrexError forbidden, missingFile, notAnImage
  */
-export async function bringIn(services: BringInServices, folder: string): Promise<ShotId> {
+export async function bringIn(services: BringInServices, folder: string, { force = false } = {}): Promise<ShotId> {
   const real = await assertInsideMedia(services.config.mediaFolders, folder);
-  return services.looks.inTurn(real, () => look(services, real));
+  return services.looks.inTurn(real, () => look(services, real, force));
 }
 
-async function look({ database, pool, looks }: BringInServices, folder: string): Promise<ShotId> {
+/** A known folder that has not changed is not looked at again, unless that is forced. */
+async function look({ database, pool, looks }: BringInServices, folder: string, force: boolean): Promise<ShotId> {
   const signature = await folderSignature(folder);
+  const known = await findShotByFolder(database, folder);
+  if (known !== null && known.signature === signature && !force) return known.id;
   const found = await describeFolder(folder, looks.files);
   if (found.sequences.length === 0) {
     const first = found.unreadable[0];

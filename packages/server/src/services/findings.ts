@@ -30,8 +30,12 @@ export function findingsOf(facts: FindingFacts): Finding[] {
     if (main !== null && main.sequenceId !== sequence.id) aboutNumbers(sequence, main, facts, add);
   }
   aboutRates(facts, main, add);
+  const sized = new Set<string>();
   for (const measured of facts.passes) {
-    if (main !== null) aboutSize(measured.pass, main, add);
+    const { pass } = measured;
+    // All layers of a part have one size: it is said once.
+    if (main !== null && !sized.has(`${pass.sequenceId} ${pass.part}`)) aboutSize(pass, main, add);
+    sized.add(`${pass.sequenceId} ${pass.part}`);
     aboutPixels(measured, facts.settings, add);
   }
   aboutRoles(facts, add);
@@ -154,13 +158,12 @@ function aboutRates({ sequences, settings }: FindingFacts, main: Pass | null, ad
 }
 
 function aboutSize(pass: Pass, main: Pass, add: Add): void {
-  if (pass.id === main.id) return;
+  if (pass.sequenceId === main.sequenceId && pass.part === main.part) return;
   const place = { sequenceId: pass.sequenceId, passId: pass.id };
-  const isFirstOfFile = pass.layer === '' || pass.part > 0;
-  if ((pass.width !== main.width || pass.height !== main.height) && (isFirstOfFile || pass.sequenceId !== main.sequenceId))
+  if (pass.width !== main.width || pass.height !== main.height)
     add(
       'warning',
-      `${pass.layer === '' ? pass.file : `${pass.file}, ${pass.layer}`} is ${pass.width} x ${pass.height}, the beauty ${main.width} x ${main.height}; data is scaled to the beauty, vectors with it.`,
+      `${pass.file} is ${pass.width} x ${pass.height}, the beauty ${main.width} x ${main.height}; data is scaled to the beauty, vectors with it.`,
       Math.abs(pass.width / pass.height - main.width / main.height) > 0.01
         ? 'The shape differs too: it may belong to another framing.'
         : 'Edges of the scaled data are softer than those of the picture.',

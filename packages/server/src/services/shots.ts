@@ -20,7 +20,7 @@ function summary(row: ShotRow): ShotSummary {
     ? 'deliver'
     : element.encoding !== null
       ? 'shutter'
-      : element.motion !== null && element.beauty !== null
+      : element.motion !== null && element.beauty !== null && row.settings.rolesAgreed
         ? 'motion'
         : 'passes';
   const { id, name, folder, firstFrame, lastFrame, width, height, openFindings } = row;
@@ -38,6 +38,7 @@ function summary(row: ShotRow): ShotSummary {
     step,
     changedAt: row.changedAt.toISOString(),
     thumbnailPass: element.beauty,
+    posterFrame: row.posterFrame ?? row.firstFrame,
   };
 }
 

@@ -45,7 +45,7 @@ export function MotionPanel() {
                 {proposal.encoding.name}: {proposal.encoding.sets.map((s) => `${s.x}, ${s.y}`).join(' and ')}.
               </span>
               <span className="evidence">
-                Because {proposal.reason}. Compare with the values below: a picture that stands still should read 0.
+                Because {proposal.reason}. Compare with the values below: what stands still should read the value for no motion.
               </span>
               <Button type="primary" size="small" icon={<CheckOutlined />} onClick={() => set('Reading taken', proposal.encoding)}>
                 Take this reading

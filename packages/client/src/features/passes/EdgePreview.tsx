@@ -4,24 +4,28 @@ import { useEffect, useRef } from 'react';
 import { shownFrame } from '../../ui/Thumbnail';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 
-const WIDTH = 64,
-  HEIGHT = 40;
+const WIDTH = 40,
+  HEIGHT = 25;
 
-/** A bit of the picture around its softest edge, over grey, as a reading makes it. Pixels are enlarged, not smoothed. */
-export function EdgePreview({ pass, frame, reading }: { pass: Pass; frame: number; reading: PictureChoice }) {
+export interface Place {
+  readonly x: number;
+  readonly y: number;
+}
+
+/** A bit of the picture around a place, over grey, as a reading makes it. Pixels are enlarged, not smoothed. */
+export function EdgePreview({ pass, frame, reading, place }: { pass: Pass; frame: number; reading: PictureChoice; place: Place | null }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const raster = rasterOf(useRaster(pass.id, shownFrame(pass, frame), 'picture', 1, reading));
   useEffect(() => {
     const context = canvas.current?.getContext('2d');
-    if (!context || raster === null) return;
-    const place = edgeOf(raster),
-      image = context.createImageData(WIDTH, HEIGHT);
+    if (!context || raster === null || place === null) return;
+    const image = context.createImageData(WIDTH, HEIGHT);
     const { width, height } = raster.header,
       halves = raster.planes[0];
     for (let y = 0; y < HEIGHT; y++) {
       for (let x = 0; x < WIDTH; x++) {
-        const px = Math.min(width - 1, Math.max(0, place.x + x - WIDTH / 2)),
-          py = Math.min(height - 1, Math.max(0, place.y + y - HEIGHT / 2));
+        const px = Math.min(width - 1, Math.max(0, place.x + x - (WIDTH >> 1))),
+          py = Math.min(height - 1, Math.max(0, place.y + y - (HEIGHT >> 1)));
         const i = (py * width + px) * 4,
           o = (y * WIDTH + x) * 4;
         const clear = 1 - Math.min(1, Math.max(0, halfToNumber(halves[i + 3])));
@@ -33,12 +37,12 @@ export function EdgePreview({ pass, frame, reading }: { pass: Pass; frame: numbe
       }
     }
     context.putImageData(image, 0, 0);
-  }, [raster]);
+  }, [raster, place]);
   return <canvas ref={canvas} width={WIDTH} height={HEIGHT} aria-hidden />;
 }
 
-/** The partly covered pixel nearest to half, where most of its neighbours are partly covered too; the middle when there is none. */
-function edgeOf(raster: Raster): { x: number; y: number } {
+/** A partly covered pixel most of whose neighbours are partly covered too: the softest edge. The middle when there is none. */
+export function softestEdge(raster: Raster): Place {
   const { width, height } = raster.header,
     halves = raster.planes[0];
   let best = { x: width >> 1, y: height >> 1 },

@@ -7,7 +7,7 @@ export function FactsCard({ pass }: { pass: Pass | null }) {
   return (
     <div className="card">
       <b>{pass.layer === '' ? pass.file : `${pass.file}, ${pass.layer}`}</b>
-      {pass.ranges !== null && (
+      {pass.ranges !== null && !pass.cryptomatte && (
         <dl className="facts">
           {pass.ranges.slice(0, 12).map(({ name, min, max }) => [
             <dt key={name}>{name}</dt>,

@@ -1,9 +1,11 @@
 import { readingOf, roleOf, type AlphaChoice, type Pass, type PictureChoice, type ShotDetail } from '@ivrex/contract';
 import { INPUT_CURVE_NAMES, INPUT_CURVES, type InputCurve } from '@ivrex/core';
 import { Button, ColorPicker, Select } from 'antd';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { useView } from '../../viewer/view-store';
-import { EdgePreview } from './EdgePreview';
+import { rasterOf, useRaster } from '../../viewer/use-raster';
+import { shownFrame } from '../../ui/Thumbnail';
+import { EdgePreview, softestEdge } from './EdgePreview';
 
 interface Props {
   readonly detail: ShotDetail;
@@ -25,6 +27,11 @@ export function PictureCard({ detail, pass, onReading }: Props) {
   const frame = useView((s) => s.frame),
     set = useView((s) => s.set);
   const hasAlpha = pass.channels.some((c) => /^a(lpha)?$/i.test(c.name));
+  // The edge is looked for once, so that all readings show the same place.
+  const stored = rasterOf(
+    useRaster(pass.id, shownFrame(pass, frame), 'picture', 1, hasAlpha ? { ...reading, alpha: { kind: 'premultiplied' } } : reading),
+  );
+  const place = useMemo(() => (stored === null ? null : softestEdge(stored)), [stored]);
   const [matte, setMatte] = useState<readonly [number, number, number]>(reading.alpha.kind === 'matted' ? reading.alpha.colour : [0, 0, 0]);
   const donors = detail.passes.filter(
     (p) => p.id !== pass.id && (p.channels.some((c) => /^a(lpha)?$/i.test(c.name)) || roleOf(detail.settings, p) === 'matte'),
@@ -68,7 +75,7 @@ export function PictureCard({ detail, pass, onReading }: Props) {
               onReading({ ...reading, alpha }, `Alpha of ${pass.name}: ${ALPHA_NAMES[alpha.kind].toLowerCase()}`);
             }}
           >
-            <EdgePreview pass={pass} frame={frame} reading={{ ...reading, alpha }} />
+            <EdgePreview pass={pass} frame={frame} reading={{ ...reading, alpha }} place={place} />
             {ALPHA_NAMES[alpha.kind]}
           </button>
         ))}

@@ -61,13 +61,13 @@ export function ShotPage() {
 
 function OpenShot({ detail }: { detail: ShotDetail }) {
   stampPasses(detail);
-  const { id, name, firstFrame, lastFrame } = detail.shot;
+  const { id, name, posterFrame } = detail.shot;
   const change = useChangeSettings(id);
   const [live, setLiveShutter] = useState<Shutter | null>(null);
   // Once a change is kept, or taken back, what is kept is what is shown.
   useEffect(() => setLiveShutter(null), [detail.state.sequence]);
   const shutter = live ?? detail.settings.elements[0].shutter ?? detail.settings.shutter;
-  useState(() => resetView(Math.round((firstFrame + lastFrame) / 2)));
+  useState(() => resetView(posterFrame));
   useEffect(() => {
     document.title = `${name} - Ivrex`;
   }, [name]);

@@ -109,12 +109,11 @@ export function ShotsPage() {
   );
 }
 
-const STEP_NAMES = { passes: 'Passes to choose', motion: 'Motion to read', shutter: 'Shutter to set', deliver: 'Delivered' } as const;
+const STEP_NAMES = { passes: 'Passes to agree on', motion: 'Motion to read', shutter: 'Shutter to set', deliver: 'Delivered' } as const;
 
 function ShotCard({ shot }: { shot: ShotSummary }) {
   const [hover, setHover] = useState(false);
-  const middle = Math.round((shot.firstFrame + shot.lastFrame) / 2);
-  const frame = useHoverFrame(shot, hover, middle);
+  const frame = useHoverFrame(shot, hover, shot.posterFrame);
   return (
     <Link
       className="shot-card"

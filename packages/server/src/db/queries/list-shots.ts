@@ -14,6 +14,7 @@ const rowSchema = z.object({
   changedAt: z.date(),
   openFindings: z.number(),
   delivered: z.boolean(),
+  posterFrame: z.number().nullable(),
   settings: shotSettingsSchema,
 });
 export type ShotRow = z.infer<typeof rowSchema>;
@@ -23,6 +24,11 @@ export async function listShots(db: Db, only: ShotId | null = null): Promise<(Sh
   const { rows } = await db.query(
     `SELECT s.id, s.name, s.folder, s.first_frame AS "firstFrame", s.last_frame AS "lastFrame", s.fps, s.width, s.height, s.changed_at AS "changedAt", t.settings,
        (SELECT count(*)::int FROM findings f WHERE f.shot_id = s.id AND f.severity <> 'info') AS "openFindings",
+       (SELECT f.frame - coalesce((t.settings->'offsets'->>q.id::text)::int, 0)
+        FROM sequences q JOIN passes p ON p.sequence_id = q.id, unnest(q.frames) WITH ORDINALITY AS f(frame, n)
+        WHERE p.id::text = t.settings->'elements'->0->>'beauty'
+          AND NOT EXISTS (SELECT FROM jsonb_array_elements(q.broken) b WHERE (b->>'frame')::int = f.frame)
+        ORDER BY abs(f.n - cardinality(q.frames) / 2) LIMIT 1)::int AS "posterFrame",
        EXISTS (SELECT FROM deliveries d WHERE d.shot_id = s.id) AS delivered
      FROM shots s JOIN shot_states t ON t.shot_id = s.id AND t.sequence = s.current_state
      WHERE $1::uuid IS NULL OR s.id = $1 ORDER BY s.changed_at DESC`,
