@@ -61,7 +61,7 @@ async function probe(text: string, stats: boolean, range: FrameRange | null, jso
     : null;
   const parts = header.parts.map((part, index) => describePart(part, statistics?.[index] ?? null));
   const result = {
-    files: sequence.frames.length === 0 ? 1 : sequence.frames.length,
+    files: sequence.pattern.padding === null ? 1 : sequence.frames.length,
     frames: sequence.frames.length === 0 ? null : [sequence.frames[0], sequence.frames[sequence.frames.length - 1]],
     missing: sequence.missing,
     parts,

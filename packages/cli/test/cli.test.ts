@@ -81,7 +81,7 @@ describe('probe', () => {
       expect.objectContaining({
         status: 1,
         stdout: '',
-        stderr: expect.stringMatching(/^ivrex: .*notes\.exr: this is not an OpenEXR file.*\n$/) as string,
+        stderr: expect.stringMatching(/^ivrex: .*notes\.exr: this is not an OpenEXR, TIFF, PNG, JPEG or DPX picture.*\n$/) as string,
       }),
     );
     expect(ivrex('probe', path.join(folder, 'none.####.exr'))).toEqual(

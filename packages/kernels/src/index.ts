@@ -1,2 +1,12 @@
-export type { Box, Kernels, SliceLayer, SliceRequest, SliceSession } from './kernels';
+export type {
+  Box,
+  ChunkMemory,
+  ChunkRows,
+  CosineBlocks,
+  Kernels,
+  SliceLayer,
+  SliceRequest,
+  SliceSession,
+  WaveletGrid,
+} from './kernels';
 export { instantiateKernels } from './wasm-kernels';

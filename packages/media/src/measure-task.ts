@@ -1,4 +1,4 @@
-import { measureBlurAlongMotion, measurePass, planeOnDisplay, type BlurMeasure, type MeasuredPlane, type PassMeasure } from '@ivrex/core';
+import { measureBlurAtEdges, measurePass, planeOnDisplay, type BlurMeasure, type MeasuredPlane, type PassMeasure } from '@ivrex/core';
 import { loadPicture, type PassFile } from './frame-passes';
 import { openImage } from './image-file';
 import { channelsInLayer, layersOf, shortName } from './layers';
@@ -28,12 +28,7 @@ export async function measureFile(file: string, host: NodeHost): Promise<FileMea
 }
 
 /** Is the beauty already blurred along this motion pass? Raw channels are enough. Null when nothing can be told. */
-export async function measureBeautyBlur(
-  beauty: PassFile,
-  motion: PassFile,
-  rest: readonly [number, number],
-  host: NodeHost,
-): Promise<BlurMeasure | null> {
+export async function measureBeautyBlur(beauty: PassFile, motion: PassFile, host: NodeHost): Promise<BlurMeasure | null> {
   const picture = await loadPicture(beauty, host);
   const opened = await openImage(motion.file, host);
   const names = channelsInLayer(opened.header, motion).slice(0, 8);
@@ -44,9 +39,10 @@ export async function measureBeautyBlur(
   if (x === undefined || y === undefined || x === y) return null;
   const image = await opened.decode(motion.part, [x, y]);
   const [px, py] = image.planes.map((p) => planeOnDisplay(image, p));
+  const rest = measurePass(image.planes).channels.map((c) => c.rest);
   const { width, height, rgba } = picture;
   if (px.length !== width * height) return null;
-  const luma = new Float32Array(width * height);
-  for (let i = 0; i < luma.length; i++) luma[i] = 0.2126 * rgba[i * 4] + 0.7152 * rgba[i * 4 + 1] + 0.0722 * rgba[i * 4 + 2];
-  return measureBlurAlongMotion(luma, px, py, width, rest);
+  const alpha = new Float32Array(width * height);
+  for (let i = 0; i < alpha.length; i++) alpha[i] = rgba[i * 4 + 3];
+  return measureBlurAtEdges(alpha, px, py, width, [rest[0], rest[1]]);
 }

@@ -3,6 +3,7 @@ import { readdir, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { IvrexError } from '@ivrex/core';
 import { reasonOf } from './atomic-write';
+import { countMovieFrames } from './formats/movie-format';
 import { isMoviePath, movieFrame, MOVIE_EXTENSIONS } from './movie-path';
 
 /** Where a sequence's files are: text before and after the frame number. A lone file has no number, nor has a movie. */
@@ -67,7 +68,10 @@ export async function scanSequence(pattern: FilePattern): Promise<Sequence> {
     });
     if (!there.isFile())
       throw new IvrexError('missingFile', 'this is not a file; give one file, or a pattern such as name.####.exr', shown);
-    return { pattern, frames: [], missing: [], doubles: [] };
+    if (!isMoviePath(pattern.before)) return { pattern, frames: [], missing: [], doubles: [] };
+    const count = await countMovieFrames(path.join(pattern.folder, pattern.before));
+    const frames = Array.from({ length: count }, (_, i) => i + 1);
+    return { pattern: { ...pattern, movieFrames: count }, frames, missing: [], doubles: [] };
   }
   const names = await readdir(pattern.folder).catch((error: unknown) => {
     throw new IvrexError('missingFile', reasonOf(error), pattern.folder);

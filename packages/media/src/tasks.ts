@@ -33,7 +33,7 @@ export type Task =
   | { readonly kind: 'save'; readonly picture: SavedPicture }
   | { readonly kind: 'raster'; readonly request: RasterRequest }
   | { readonly kind: 'measure'; readonly file: string }
-  | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile; readonly rest: readonly [number, number] };
+  | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile };
 
 export interface SavedPicture {
   readonly file: string;
@@ -98,7 +98,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
     case 'measure':
       return measureFile(task.file, host);
     case 'beautyBlur':
-      return measureBeautyBlur(task.beauty, task.motion, task.rest, host);
+      return measureBeautyBlur(task.beauty, task.motion, host);
   }
 }
 

@@ -28,7 +28,8 @@ export async function savePng8(file: string, values: Float32Array, size: Picture
 /** 8 bits, LZW. */
 export async function saveTiff8(file: string, values: Float32Array, size: PictureSize): Promise<void> {
   const data = steps(values, new Uint8Array(values.length), 255);
-  await writeFileAtomic(file, await sharp(data, { raw: size }).tiff({ compression: 'lzw' }).toBuffer());
+  const space = size.channels === 1 ? 'b-w' : 'srgb';
+  await writeFileAtomic(file, await sharp(data, { raw: size }).toColourspace(space).tiff({ compression: 'lzw' }).toBuffer());
 }
 
 /** Full colour resolution, quality 92. */

@@ -197,10 +197,10 @@ describe('alpha as declared against alpha as measured', () => {
 
 test('blur that was left on in the beauty is said, and it can be made a reference', () => {
   const facts = shotOf([beauty, motion]);
-  const found = saying(findingsOf({ ...facts, beautyBlur: { ratio: 0.2, pixels: 5000 } }), 'seems to hold motion blur already');
+  const found = saying(findingsOf({ ...facts, beautyBlur: { softer: 5, pixels: 5000 } }), 'seems to hold motion blur already');
   expect(found?.message).toContain('5.0 times softer');
   expect(found?.fixes[0].fix).toMatchObject({ kind: 'setRole', role: 'reference' });
-  expect(findingsOf({ ...facts, beautyBlur: { ratio: 0.9, pixels: 5000 } })).toEqual([]);
+  expect(findingsOf({ ...facts, beautyBlur: { softer: 1.1, pixels: 5000 } })).toEqual([]);
 });
 
 test('missing roles are told', () => {

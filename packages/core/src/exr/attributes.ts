@@ -21,6 +21,20 @@ export const ROWS_PER_CHUNK: Record<Compression, number> = {
   dwab: 256,
 };
 
+/** The most that a compression can shrink a chunk: what declares more is damaged, and is refused before memory is taken. */
+export const MOST_RATIO: Record<Compression, number> = {
+  none: 1,
+  rle: 64,
+  zips: 1040,
+  zip: 1040,
+  piz: 600,
+  pxr24: 1400,
+  b44: 11,
+  b44a: 11,
+  dwaa: 140000,
+  dwab: 140000,
+};
+
 /** What an OpenEXR channel can hold. */
 export type SampleType = Exclude<AnySampleType, 'u8' | 'u16'>;
 export const SAMPLE_TYPES: readonly SampleType[] = ['uint', 'half', 'float'];

@@ -1,7 +1,7 @@
 import type { ChunkMemory } from '@ivrex/kernels/interface';
 import { IvrexError } from '../errors';
 import type { Image, Plane } from '../raster/image';
-import type { Channel } from './attributes';
+import { MOST_RATIO, type Channel } from './attributes';
 import { layoutOf, sampleCount, type ChunkArea, type ChunkLayout } from './chunk-layout';
 import { indexChunks, type Chunk, type ChunkIndex } from './chunks';
 import type { ChunkForm, ExrHost } from './codecs/codec';
@@ -9,7 +9,8 @@ import { codecFor, storedCodec } from './codecs/codec-table';
 import type { ExrFile, ExrPart } from './header';
 
 interface Target {
-  readonly plane: Plane;
+  /** What was filled. */
+  plane(): Plane;
   /** Writes this channel's samples of one chunk. */
   readonly fill: (memory: ChunkMemory, form: ChunkForm, layout: ChunkLayout, channelIndex: number) => void;
 }
@@ -40,6 +41,7 @@ export function decodeExrPart(
   const layouts = new LayoutCache(part.channels);
   for (const chunk of chunks) {
     const layout = layouts.at(chunk);
+    if (layout.rawBytes > chunk.packedBytes * MOST_RATIO[part.compression] + SLACK_BYTES) throw implausible(chunk, layout);
     const memory = host.kernels.openChunk(layout.rawBytes);
     try {
       const form = unpackChunk(bytes, part, chunk, memory, layout, wanted, host);
@@ -48,7 +50,17 @@ export function decodeExrPart(
       memory.close();
     }
   }
-  return { displayWindow: part.displayWindow, dataWindow: part.dataWindow, planes: [...targets.values()].map((target) => target.plane) };
+  return { displayWindow: part.displayWindow, dataWindow: part.dataWindow, planes: [...targets.values()].map((target) => target.plane()) };
+}
+
+/** Heads that compressions put into small chunks. */
+const SLACK_BYTES = 4096;
+
+function implausible(chunk: Chunk, layout: ChunkLayout): IvrexError {
+  return new IvrexError(
+    'damaged',
+    `the header declares more pixels than its blocks can hold: ${layout.rawBytes} bytes from ${chunk.packedBytes} (lines ${chunk.yFrom} to ${chunk.yTo})`,
+  );
 }
 
 /** Most chunks of a part have the same shape; only without subsampling does the shape alone decide. */
@@ -97,16 +109,17 @@ function targetFor(part: ExrPart, channel: Channel): Target {
   const left = Math.ceil(window.xMin / xSampling),
     top = Math.ceil(window.yMin / ySampling);
   const count = width * height;
-  const data = channel.type === 'uint' ? new Uint32Array(count) : new Float32Array(count);
-  const plane: Plane = { name: channel.name, type: channel.type, data, ...sampling };
+  // Memory is taken when the first chunk has proved to be one.
+  let made: Float32Array | Uint32Array | null = null;
+  const samplesOf = () => (made ??= channel.type === 'uint' ? new Uint32Array(count) : new Float32Array(count));
   return {
-    plane,
+    plane: () => ({ name: channel.name, type: channel.type, data: samplesOf(), ...sampling }),
     fill(memory, form, layout, c) {
       const { rowOffsets, planeOffsets, width: samples } = layout.channels[c];
       if (samples === 0 || rowOffsets.length === 0) return;
       const { area } = layout;
       const start = (Math.ceil(area.yFrom / ySampling) - top) * width + Math.ceil(area.xFrom / xSampling) - left;
-      const out = data.subarray(start, start + (rowOffsets.length - 1) * width + samples);
+      const out = samplesOf().subarray(start, start + (rowOffsets.length - 1) * width + samples);
       const rows = { offsets: form === 'planes' ? planeOffsets : rowOffsets, samples, split: form === 'splitLines' };
       // Samples are little-endian in the file and in typed arrays on every platform that Node and browsers support.
       if (channel.type === 'half') memory.readHalves(rows, out as Float32Array, width);

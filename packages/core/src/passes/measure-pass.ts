@@ -32,9 +32,10 @@ export interface AlphaMeasure {
   readonly partialShare: number;
 }
 
-/** Along and across the motion: how steep edges are. Values well below 1 say that the picture is blurred along its motion. */
+/** How many times softer edges are where motion crosses them than where it runs along them. Sharp pictures lie near 1. */
 export interface BlurMeasure {
-  readonly ratio: number;
+  readonly softer: number;
+  /** Edge pixels that were looked at. */
   readonly pixels: number;
 }
 
@@ -157,49 +158,50 @@ function measureAlpha(planes: readonly MeasuredPlane[]): AlphaMeasure | null {
   };
 }
 
+const FEWEST_EDGES = 240;
+
 /**
- * Is the picture already blurred along its motion? Compares, at the fastest tenth of the textured pixels, how steeply luma changes along
- * the motion and across it. `x` and `y` are raw motion channels; their rest value, sign and scale need not be known: both readings of the
- * y axis are tried and the one that says "sharp" counts. Null with too few moving, textured pixels.
+ * Is the picture already blurred along its motion? Where alpha crosses one half, the steepness of the crossing tells how wide the edge is.
+ * Edges that the motion crosses are compared with edges that it runs along: only in-render blur widens the first. Surface texture and soft
+ * materials do not matter. `x` and `y` are raw motion channels with their rest values; sign and scale need not be known: both ways in
+ * which y may point are tried, and the one that shows more counts. Null with too few edges or no motion.
  */
-export function measureBlurAlongMotion(
-  luma: Float32Array,
+export function measureBlurAtEdges(
+  alpha: Float32Array,
   x: Float32Array,
   y: Float32Array,
   width: number,
   rest: readonly [number, number],
 ): BlurMeasure | null {
-  const height = luma.length / width;
-  const speeds: number[] = [];
-  for (let i = 0; i < luma.length; i += 7) {
-    const s = Math.hypot(x[i] - rest[0], y[i] - rest[1]);
-    if (Number.isFinite(s) && s > 0) speeds.push(s);
-  }
-  if (speeds.length < 300) return null;
-  speeds.sort((a, b) => a - b);
-  const fast = speeds[Math.floor(speeds.length * 0.6)];
-  const along = [0, 0],
-    across = [0, 0];
-  let pixels = 0;
+  const height = alpha.length / width;
+  const widths: number[] = [],
+    crossing: [number[], number[]] = [[], []];
   for (let py = 1; py < height - 1; py++) {
     for (let px = 1; px < width - 1; px++) {
       const i = py * width + px;
+      const isEdge = alpha[i] >= 0.5 && (alpha[i - 1] < 0.5 || alpha[i + 1] < 0.5 || alpha[i - width] < 0.5 || alpha[i + width] < 0.5);
+      if (!isEdge) continue;
+      const gx = (alpha[i + 1] - alpha[i - 1]) / 2,
+        gy = (alpha[i + width] - alpha[i - width]) / 2,
+        steep = Math.hypot(gx, gy);
       const vx = x[i] - rest[0],
-        vy = y[i] - rest[1],
-        speed = Math.hypot(vx, vy);
-      if (!(speed >= fast) || speed === 0) continue;
-      const gx = luma[i + 1] - luma[i - 1],
-        gy = luma[i + width] - luma[i - width];
-      if (!(Math.hypot(gx, gy) > 1e-4)) continue;
-      pixels++;
-      for (let k = 0; k < 2; k++) {
-        const ux = vx / speed,
-          uy = ((k === 0 ? 1 : -1) * vy) / speed;
-        along[k] += (gx * ux + gy * uy) ** 2;
-        across[k] += (gx * uy - gy * ux) ** 2;
-      }
+        vy = y[i] - rest[1];
+      if (!(steep > 1e-3) || !Number.isFinite(vx + vy)) continue;
+      widths.push(1 / steep);
+      crossing[0].push(Math.abs(vx * gx + vy * gy) / steep);
+      crossing[1].push(Math.abs(vx * gx - vy * gy) / steep);
     }
   }
-  if (pixels < 200) return null;
-  return { ratio: Math.max(...along.map((a, k) => Math.sqrt(a / Math.max(1e-12, across[k])))), pixels };
+  if (widths.length < FEWEST_EDGES) return null;
+  const found = crossing.map((speeds) => softness(widths, speeds)).filter((s) => s !== null);
+  return found.length === 0 ? null : { softer: Math.max(...found), pixels: widths.length };
+}
+
+/** Median width of the edges that are crossed fastest, over that of those that are crossed slowest. */
+function softness(widths: readonly number[], speeds: readonly number[]): number | null {
+  const order = speeds.map((_, i) => i).sort((a, b) => speeds[a] - speeds[b]);
+  const part = Math.floor(order.length / 4);
+  if (!(speeds[order[order.length - 1]] > 0)) return null;
+  const median = (indices: readonly number[]) => indices.map((i) => widths[i]).sort((a, b) => a - b)[indices.length >> 1];
+  return median(order.slice(-part)) / median(order.slice(0, part));
 }

@@ -5,6 +5,9 @@ import type { ImageFormat, ImageHeader } from '../image-file';
 import { checkSize, CUT_OFF } from './file-parts';
 import { plainHeader, plainImage, type StoredSamples } from './plain-image';
 import { reason } from './png-format';
+import { useBoundedLzw } from './tiff-lzw';
+
+useBoundedLzw();
 
 /** zlib and LZW can't shrink more than this. */
 const MOST_RATIO = 1500,

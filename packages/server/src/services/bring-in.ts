@@ -124,14 +124,12 @@ async function blurInBeauty({ pool }: Pick<Services, 'pool'>, passes: readonly S
   const shared = beauty.sequence.sequence.frames.filter((f) => whole(beauty, f) && whole(motion, f));
   const frame = shared.length > 0 ? shared[Math.floor(shared.length / 2)] : null;
   if (frame === null && (beauty.sequence.sequence.frames.length > 0 || motion.sequence.sequence.frames.length > 0)) return null;
-  const [x, y] = motion.measures[0]?.channels ?? [];
   const file = (p: SequencePass) => ({ file: frameFile(p.sequence.sequence.pattern, frame), part: p.found.part, layer: p.found.layer });
   try {
     return await pool.run<'beautyBlur'>({
       kind: 'beautyBlur',
       beauty: file(beauty),
       motion: file(motion),
-      rest: [x?.rest ?? 0, y?.rest ?? 0],
     });
   } catch (error) {
     // A frame that can't be read has a finding of its own.

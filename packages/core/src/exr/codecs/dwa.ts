@@ -97,7 +97,7 @@ function checkSizes(sizes: DwaSizes, plan: ChannelPlan, bodyBytes: number): void
     runsBytes = bytesOf(plan.runs);
   const right =
     packedBytes <= bodyBytes &&
-    (sizes.plainBytes === plainBytes || (plainBytes === 0 && sizes.plainPackedBytes === 0)) &&
+    sizes.plainBytes === plainBytes &&
     sizes.dcCount === blocks &&
     sizes.acCount <= blocks * 64 &&
     sizes.runsRawBytes === runsBytes &&

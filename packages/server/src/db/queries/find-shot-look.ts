@@ -6,7 +6,7 @@ const rowSchema = z.object({
   folder: z.string(),
   signature: z.string(),
   unreadable: z.array(z.object({ name: z.string(), error: z.object({ code: z.string(), message: z.string() }) })),
-  beautyBlur: z.object({ ratio: z.number(), pixels: z.number() }).nullable(),
+  beautyBlur: z.object({ softer: z.number(), pixels: z.number() }).nullable(),
 });
 export type ShotLookRow = z.infer<typeof rowSchema>;
 
