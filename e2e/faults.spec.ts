@@ -4,16 +4,19 @@ import { ShotPage } from './shot-page';
 test('a folder with faults becomes a shot that names them, and its good frames can be used', async ({ page }) => {
   await page.goto('/');
   await page.getByRole('button', { name: 'New shot' }).click();
+  const browser = page.getByTestId('folder-browser');
+  await browser.getByRole('button', { name: /e2e\/media$/ }).click();
+  await browser.getByRole('button', { name: 'faulty', exact: true }).click();
   const row = page.locator('.ant-list-item', { hasText: 'TC_015_ebb' });
-  await row.getByRole('button').click();
+  await row.getByRole('button', { name: 'Make a shot' }).click();
   const findings = page.getByTestId('findings');
   await expect(findings).toContainText('ebb.####.exr, frame 1011: the picture is incomplete');
   await expect(findings).toContainText('ebb.####.exr: frame 1013 is missing; the others can be used.');
-  await expect(findings).toContainText('notes.exr is left out: this is not an OpenEXR file');
+  await expect(findings).toContainText('notes.exr is left out: this is not an OpenEXR, TIFF, PNG, JPEG or DPX picture');
   await expect(findings).toContainText('motion_small.exr is 37 x 21, the beauty 960 x 540');
 
   const shot = new ShotPage(page);
-  await findings.getByText('frame 1011').click();
+  await findings.getByText('frame 1011:').click();
   await expect(page.getByTestId('frame-number')).toHaveText('1011');
   await expect(page.locator('.message')).toContainText('ebb.1011.exr: the picture is incomplete');
   await page.keyboard.press('ArrowRight');

@@ -42,7 +42,7 @@ for (const [width, height] of [
     await look(page, 'motion');
     await shot.step('Passes');
     await page.keyboard.press('s');
-    await expect(page.locator('.contact-pass canvas[data-drawn]')).toHaveCount(6);
+    await expect(page.locator('.pass-row canvas[data-drawn]')).toHaveCount(6);
     await page.waitForLoadState('networkidle');
     await look(page, 'passes');
     await shot.step('Shutter');

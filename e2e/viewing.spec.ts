@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test, type Route } from '@playwright/test';
 import { SAME, ShotPage } from './shot-page';
 
 test('the view is adjusted, marked, and brought back, and what lies under alpha is chosen', async ({ page }) => {
@@ -77,10 +77,15 @@ test('a change in another window is not written over', async ({ page, context })
   const other = await context.newPage();
   await other.goto(page.url());
   await expect(other.getByRole('button', { name: '270 centred' })).toBeVisible();
+  // The other window does not hear of the change before it makes its own.
+  const hold = (route: Route) => (route.request().method() === 'GET' ? new Promise<void>(() => undefined) : route.continue());
+  await other.route(/\/api\/shots\/[^/]+$/, hold);
   await page.getByRole('button', { name: '144 centred' }).click();
   await expect(page.getByLabel('Angle', { exact: true })).toHaveValue('144');
   await other.getByRole('button', { name: '270 centred' }).click();
   await expect(other.getByText('changed in another window')).toBeVisible();
+  await other.unroute(/\/api\/shots\/[^/]+$/, hold);
+  await other.reload();
   await expect(other.getByLabel('Angle', { exact: true })).toHaveValue('144');
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByLabel('Angle', { exact: true })).not.toHaveValue('144');

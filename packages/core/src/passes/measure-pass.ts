@@ -200,8 +200,10 @@ export function measureBlurAtEdges(
 /** Median width of the edges that are crossed fastest, over that of those that are crossed slowest. */
 function softness(widths: readonly number[], speeds: readonly number[]): number | null {
   const order = speeds.map((_, i) => i).sort((a, b) => speeds[a] - speeds[b]);
-  const part = Math.floor(order.length / 4);
+  // Few edges run quite along the motion: a tenth of them is enough.
+  const fast = Math.floor(order.length / 4),
+    slow = Math.floor(order.length / 10);
   if (!(speeds[order[order.length - 1]] > 0)) return null;
   const median = (indices: readonly number[]) => indices.map((i) => widths[i]).sort((a, b) => a - b)[indices.length >> 1];
-  return median(order.slice(-part)) / median(order.slice(0, part));
+  return median(order.slice(-fast)) / median(order.slice(0, slow));
 }

@@ -35,7 +35,8 @@ export function useShotContext(): ShotContext {
 export function ShotPage() {
   const { shotId = '' } = useParams();
   const shot = useShot(shotId);
-  if (shot.isError) {
+  // What is there stays while the server is away; only without anything there is nothing to show.
+  if (shot.isError && shot.data === undefined) {
     const gone = shot.error instanceof ApiError && shot.error.status !== 0;
     return (
       <div style={{ padding: 40 }}>
@@ -56,10 +57,10 @@ export function ShotPage() {
         <Spin description="Opening the shot" />
       </div>
     );
-  return <OpenShot key={shotId} detail={shot.data} />;
+  return <OpenShot key={shotId} detail={shot.data} trouble={shot.isError ? sentenceOf(shot.error) : null} />;
 }
 
-function OpenShot({ detail }: { detail: ShotDetail }) {
+function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | null }) {
   stampPasses(detail);
   const { id, name, posterFrame } = detail.shot;
   const change = useChangeSettings(id);
@@ -85,6 +86,11 @@ function OpenShot({ detail }: { detail: ShotDetail }) {
   return (
     <div className="shot-page">
       <ShotBar detail={detail} />
+      {trouble !== null && (
+        <div className="trouble" role="status">
+          {trouble} It is tried again by itself.
+        </div>
+      )}
       <Group orientation="horizontal" className="work-area">
         <Panel minSize="40%">
           <div className="bench">
