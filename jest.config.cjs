@@ -3,7 +3,9 @@ module.exports = {
   testMatch: ['<rootDir>/packages/*/test/**/*.test.ts'],
   transform: { '^.+\\.(ts|js|mjs)$': '<rootDir>/scripts/jest-esbuild.cjs' },
   // Workspace sources and packages that are ESM only go through the transform.
-  transformIgnorePatterns: ['/node_modules/(?!(fast-check|pure-rand|geotiff|fast-png|iobuffer|fflate|quick-lru|@petamoriken|web-worker|xml-utils|zstddec|lerc|pako|@tus|srvx|cookie-es)/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(fast-check|pure-rand|geotiff|fast-png|iobuffer|fflate|quick-lru|@petamoriken|web-worker|xml-utils|zstddec|lerc|pako|@tus|srvx|cookie-es)/)',
+  ],
   testEnvironment: 'node',
   testTimeout: 120000,
 };

@@ -17,6 +17,7 @@ main(async () => {
   const { bundleBench } = await import('./steps/build-steps.mjs');
   await bundleBench();
   await run('node', [path.join(root, '.cache/bench/bundles/exr-bench.mjs'), await buildOracle(say)]);
+  await run('node', ['--expose-gc', path.join(root, '.cache/bench/bundles/folder-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/kernels-bench.mjs')]);
   await run('npx', ['playwright', 'test', '--config', 'e2e/bench.config.ts', '--reporter=line']);
 });

@@ -166,7 +166,11 @@ export async function buildAll(say) {
 
 export function bundleBench() {
   return bundle(
-    { 'kernels-bench': 'packages/media/bench/kernels-bench.ts', 'exr-bench': 'packages/media/bench/exr-bench.ts' },
+    {
+      'kernels-bench': 'packages/media/bench/kernels-bench.ts',
+      'exr-bench': 'packages/media/bench/exr-bench.ts',
+      'folder-bench': 'packages/media/bench/folder-bench.ts',
+    },
     '.cache/bench/bundles',
   );
 }

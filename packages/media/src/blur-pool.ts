@@ -1,14 +1,14 @@
 import { IvrexError, reachFrames, type ApplySettings, type Compression, type PathChoice, type PlanReport } from '@ivrex/core';
 import { Piscina } from 'piscina';
 import type { FrameSources } from './frame-passes';
+import type { HostOptions } from './node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
 
-export interface PoolOptions {
+export interface PoolOptions extends HostOptions {
   /** The bundled worker entry. */
   readonly workerFile: string;
   readonly kernelsWasm: string;
   readonly threads: number;
-  readonly cacheFolder?: string;
 }
 
 export interface BlurFrame {
@@ -42,7 +42,7 @@ export class BlurPool {
       filename: options.workerFile,
       minThreads: 1,
       maxThreads: options.threads,
-      workerData: { kernelsWasm: options.kernelsWasm, cacheFolder: options.cacheFolder },
+      workerData: { kernelsWasm: options.kernelsWasm, cacheFolder: options.cacheFolder, limits: options.limits },
       idleTimeout: 30000,
     });
   }

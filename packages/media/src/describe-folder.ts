@@ -1,6 +1,16 @@
 import { stat } from 'node:fs/promises';
 import path from 'node:path';
-import { cryptomattesOf, heightOf, IvrexError, widthOf, type Attribute, type ErrorRecord, type SampleType } from '@ivrex/core';
+import {
+  cryptomattesOf,
+  DEFAULT_LIMITS,
+  heightOf,
+  IvrexError,
+  widthOf,
+  type Attribute,
+  type ErrorRecord,
+  type ExrLimits,
+  type SampleType,
+} from '@ivrex/core';
 import { countMovieFrames } from './formats/movie-format';
 import { loadHeader, tryFindDamage, type ImageHeader } from './image-file';
 import { headerRate, layersOf } from './layers';
@@ -45,13 +55,15 @@ const AT_ONCE = 16,
 export class FileMemory {
   private readonly known = new Map<string, { readonly stamp: string; readonly look: Promise<FileLook> }>();
 
+  constructor(readonly limits: ExrLimits = DEFAULT_LIMITS) {}
+
   async look(file: string, disk: string): Promise<FileLook> {
     const there = await stat(disk).catch(() => null);
     const stamp = there === null ? 'gone' : `${there.mtimeMs} ${there.size}`;
     const known = this.known.get(file);
     if (known?.stamp === stamp) return known.look;
     if (this.known.size >= REMEMBERED) this.known.clear();
-    const look = lookAt(file);
+    const look = lookAt(file, this.limits);
     this.known.set(file, { stamp, look });
     return look;
   }
@@ -63,9 +75,9 @@ interface FileLook {
   readonly shape: string | null;
 }
 
-async function lookAt(file: string): Promise<FileLook> {
-  const damage = await tryFindDamage(file);
-  const header = await loadHeader(file).catch((error: unknown) => {
+async function lookAt(file: string, limits: ExrLimits): Promise<FileLook> {
+  const damage = await tryFindDamage(file, limits);
+  const header = await loadHeader(file, limits).catch((error: unknown) => {
     if (error instanceof IvrexError) return null;
     throw error;
   });
@@ -113,7 +125,7 @@ async function describeSequence(
   const different = frames.filter(
     (frame, i): frame is number => frame !== null && looks[i].damage === null && looks[i].shape !== looks[good].shape,
   );
-  return described(listed, name, await loadHeader(frameFile(pattern, frames[good])), broken, frames[good], different);
+  return described(listed, name, await loadHeader(frameFile(pattern, frames[good]), memory.limits), broken, frames[good], different);
 }
 
 async function describeMovie(listed: Sequence, file: string, name: string): Promise<FoundSequence | { name: string; error: ErrorRecord }> {

@@ -1,5 +1,14 @@
 import { open } from 'node:fs/promises';
-import { IvrexError, type Attribute, type Image, type PartKind, type SampleType, type Window } from '@ivrex/core';
+import {
+  DEFAULT_LIMITS,
+  IvrexError,
+  type ExrLimits,
+  type Attribute,
+  type Image,
+  type PartKind,
+  type SampleType,
+  type Window,
+} from '@ivrex/core';
 import { codeOf, reasonOf } from './atomic-write';
 import { dpxFormat } from './formats/dpx-format';
 import { exrFormat } from './formats/exr-format';
@@ -39,9 +48,9 @@ export interface OpenedImage {
 /** One kind of file. Every function may throw IvrexError, without the file's name: the caller adds it. */
 export interface ImageFormat {
   /** The head of the file alone. */
-  loadHeader(file: string, host: NodeHost | null): Promise<ImageHeader>;
+  loadHeader(file: string, limits: ExrLimits): Promise<ImageHeader>;
   /** Looks whether the file is whole, without reading its pixels. @throws IvrexError truncated, damaged */
-  checkWhole(file: string): Promise<void>;
+  checkWhole(file: string, limits: ExrLimits): Promise<void>;
   open(file: string, host: NodeHost): Promise<OpenedImage>;
 }
 
@@ -94,14 +103,14 @@ function shownFile(file: string): string {
   return movie === null ? file : `${movie.movie}, frame ${movie.frame}`;
 }
 
-export async function loadHeader(file: string, host: NodeHost | null = null): Promise<ImageHeader> {
-  return aboutFile(file, async () => (await formatOf(file)).loadHeader(file, host));
+export async function loadHeader(file: string, limits: ExrLimits = DEFAULT_LIMITS): Promise<ImageHeader> {
+  return aboutFile(file, async () => (await formatOf(file)).loadHeader(file, limits));
 }
 
 /** Null when the file is whole, else what is wrong. Reads no pixels. */
-export async function tryFindDamage(file: string): Promise<IvrexError | null> {
+export async function tryFindDamage(file: string, limits: ExrLimits = DEFAULT_LIMITS): Promise<IvrexError | null> {
   try {
-    await aboutFile(file, async () => (await formatOf(file)).checkWhole(file));
+    await aboutFile(file, async () => (await formatOf(file)).checkWhole(file, limits));
     return null;
   } catch (error) {
     if (error instanceof IvrexError) return error;

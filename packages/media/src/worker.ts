@@ -1,11 +1,11 @@
 import { workerData } from 'node:worker_threads';
-import { loadNodeHost } from './node-host';
+import { loadNodeHost, type HostOptions } from './node-host';
 import { runTask, type Task } from './tasks';
 
 /** Entry of a worker thread; `workerData.kernelsWasm` is the path of the compiled kernels. */
 // Piscina passes [publicData, workerData] when it starts a thread.
-const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string; cacheFolder?: string };
-const host = loadNodeHost(data.kernelsWasm, data.cacheFolder);
+const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kernelsWasm: string } & HostOptions;
+const host = loadNodeHost(data.kernelsWasm, data);
 
 export default async function handle(task: Task): Promise<unknown> {
   return runTask(task, await host);

@@ -11,7 +11,7 @@ let host: NodeHost;
 const folder = mkdtempSync(path.join(tmpdir(), 'ivrex-formats-'));
 const at = (name: string) => path.join(folder, name);
 beforeAll(async () => {
-  host = await loadNodeHost(path.join(__dirname, '../../kernels/build/kernels.wasm'), at('cache'));
+  host = await loadNodeHost(path.join(__dirname, '../../kernels/build/kernels.wasm'), { cacheFolder: at('cache') });
   // A picture with slopes, noise and values outside 0 to 1, from the image tool.
   execFileSync('oiiotool', [
     ...['--pattern', 'fill:topleft=-0.5,0,0.25:topright=0.5,1.5,0:bottomleft=1,0.1,0.7:bottomright=0.3,0.4,0.5', '61x43', '3'],

@@ -8,7 +8,7 @@ import { loadNodeHost, openImage, tryFindDamage } from '../src';
  * last the most memory that was used. Runs as a process of its own, so that a crash, a hang or huge memory are seen.
  */
 const [folder, kernels] = process.argv.slice(2);
-const host = await loadNodeHost(kernels, path.join(folder, 'cache'));
+const host = await loadNodeHost(kernels, { cacheFolder: path.join(folder, 'cache') });
 const before = process.resourceUsage().maxRSS;
 for (const name of readdirSync(folder).sort()) {
   if (name === 'cache') continue;

@@ -1,9 +1,21 @@
+import fc from 'fast-check';
 import { mkdtempSync, readdirSync, writeFileSync, mkdirSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import type { IvrexError } from '@ivrex/core';
 import { packRaster, unpackRaster } from '@ivrex/contract';
-import { bandsOf, frameFile, listSequences, parsePattern, patternName, scanSequence, writeFileAtomic } from '../src';
+import {
+  bandsOf,
+  folderSignature,
+  frameFile,
+  groupNames,
+  listSequences,
+  nameBelow,
+  parsePattern,
+  patternName,
+  scanSequence,
+  writeFileAtomic,
+} from '../src';
 
 function folderWith(...names: string[]): string {
   const folder = mkdtempSync(path.join(tmpdir(), 'ivrex-seq-'));
@@ -113,4 +125,93 @@ test('pixels on the wire come back as they went', () => {
   const back = unpackRaster(packed.buffer as ArrayBuffer);
   expect(back.header.names).toEqual(['x', 'y']);
   expect(back.planes).toEqual(planes);
+});
+
+describe('the frame number may stand anywhere', () => {
+  const shown = (...names: string[]) =>
+    groupNames('/shot', names).map(({ pattern, frames, missing, doubles }) => ({ name: patternName(pattern), frames, missing, doubles }));
+  const frames = (first: number, last: number, name: (frame: number) => string) =>
+    Array.from({ length: last - first + 1 }, (_, i) => name(first + i));
+
+  test('a version beside it is no frame, and tells sequences apart', () => {
+    expect(
+      shown(...frames(1001, 1003, (f) => `gear_v001_beauty.${f}.exr`), ...frames(1001, 1003, (f) => `gear_v002_beauty.${f}.exr`)),
+    ).toEqual([
+      { name: 'gear_v001_beauty.####.exr', frames: [1001, 1002, 1003], missing: [], doubles: [] },
+      { name: 'gear_v002_beauty.####.exr', frames: [1001, 1002, 1003], missing: [], doubles: [] },
+    ]);
+  });
+  test('in front, in the middle and at the end', () => {
+    expect(shown('0007_gear.png', '0008_gear.png')[0]).toMatchObject({ name: '####_gear.png', frames: [7, 8] });
+    expect(shown('gear_0007_left.tif', '0008_x.tif', 'gear_0009_left.tif').find((s) => s.name.startsWith('gear'))).toMatchObject({
+      name: 'gear_####_left.tif',
+      frames: [7, 9],
+      missing: [8],
+    });
+    expect(shown('gear7.jpg', 'gear8.jpg')[0]).toMatchObject({ name: 'gear#.jpg', frames: [7, 8] });
+  });
+  test('padding that runs over, and padding that changes', () => {
+    const over = groupNames('/shot', ['g.998.exr', 'g.999.exr', 'g.1000.exr'])[0];
+    expect(over.frames).toEqual([998, 999, 1000]);
+    expect(over.frames.map((f) => frameFile(over.pattern, f))).toEqual(['/shot/g.998.exr', '/shot/g.999.exr', '/shot/g.1000.exr']);
+    const changed = groupNames('/shot', ['g.7.exr', 'g.0008.exr', 'g.0009.exr', 'g.10.exr'])[0];
+    expect(changed.frames.map((f) => frameFile(changed.pattern, f))).toEqual([
+      '/shot/g.7.exr',
+      '/shot/g.0008.exr',
+      '/shot/g.0009.exr',
+      '/shot/g.10.exr',
+    ]);
+  });
+  test('a frame that is there twice is used once, and the other is named', () => {
+    expect(shown('g.0007.exr', 'g.7.exr', 'g.0008.exr', 'g.8.exr')[0]).toMatchObject({
+      frames: [7, 8],
+      doubles: ['g.0007.exr', 'g.0008.exr'],
+    });
+  });
+  test('one file is one frame when its number ends its name, else a lone file; movies are lone', () => {
+    expect(shown('g.1001.exr')[0]).toMatchObject({ name: 'g.####.exr', frames: [1001] });
+    expect(shown('take2_final.exr')[0]).toMatchObject({ name: 'take2_final.exr', frames: [] });
+    expect(shown('plate_2.mov', 'plate_3.mov').map((s) => s.name)).toEqual(['plate_2.mov', 'plate_3.mov']);
+    expect(shown('notes.txt', 'scene.0001.json')).toEqual([]);
+  });
+  test('every name leads back to its file, whatever the names are', () => {
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(fc.tuple(fc.constantFrom('a', 'b_v2', 'c3x'), fc.integer({ min: 0, max: 3000 }), fc.integer({ min: 1, max: 6 })), {
+          minLength: 1,
+          maxLength: 30,
+          selector: ([stem, n, pad]) => `${stem}.${String(n).padStart(pad, '0')}`,
+        }),
+        (parts) => {
+          const names = parts.map(([stem, n, pad]) => `${stem}.${String(n).padStart(pad, '0')}.exr`);
+          const found = groupNames('/s', names).flatMap((s) => [
+            ...(s.frames.length === 0 ? [frameFile(s.pattern, null)] : s.frames.map((f) => frameFile(s.pattern, f))),
+            ...s.doubles.map((d) => `/s/${d}`),
+          ]);
+          expect(found.sort()).toEqual(names.map((n) => `/s/${n}`).sort());
+        },
+      ),
+      { seed: 20261124, numRuns: 150 },
+    );
+  });
+});
+
+test('folders inside the folder are looked into, and their names belong to the sequence', async () => {
+  const folder = folderWith('beauty.0001.exr');
+  mkdirSync(path.join(folder, 'motion/left'), { recursive: true });
+  mkdirSync(path.join(folder, '.hidden'));
+  for (const file of ['motion/left/m.0001.png', '.hidden/h.0001.exr']) writeFileSync(path.join(folder, file), 'x');
+  const found = await listSequences(folder);
+  expect(found.map((s) => nameBelow(folder, s.pattern))).toEqual(['beauty.####.exr', 'motion/left/m.####.png']);
+});
+
+test("a folder's signature changes when a file comes, grows or goes, and only then", async () => {
+  const folder = folderWith('a.0001.exr');
+  const first = await folderSignature(folder);
+  expect(await folderSignature(folder)).toBe(first);
+  writeFileSync(path.join(folder, 'a.0002.exr'), 'x');
+  const second = await folderSignature(folder);
+  expect(second).not.toBe(first);
+  writeFileSync(path.join(folder, 'a.0002.exr'), 'xx');
+  expect(await folderSignature(folder)).not.toBe(second);
 });

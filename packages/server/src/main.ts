@@ -24,10 +24,11 @@ const pool = new BlurPool({
   kernelsWasm: config.kernelsWasm,
   threads: config.threads,
   cacheFolder: config.cacheFolder,
+  limits: config.limits,
 });
 const queue = await openDeliveryQueue(config.databaseUrl, log);
 const demo = new DemoJob(config);
-const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks() };
+const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks(config.limits) };
 const watch = new ShotWatch(base);
 const services: Services = { ...base, watch };
 

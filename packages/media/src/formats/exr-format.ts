@@ -2,7 +2,6 @@ import { open, readFile, stat, type FileHandle } from 'node:fs/promises';
 import {
   chunksOfPicture,
   decodeExrPart,
-  DEFAULT_LIMITS,
   indexChunks,
   IvrexError,
   parseExrHeader,
@@ -11,19 +10,20 @@ import {
   tryReadChunk,
   type ChunkIndex,
   type ExrFile,
+  type ExrLimits,
 } from '@ivrex/core';
 import type { ImageFormat, ImageHeader } from '../image-file';
 
 const HEADER_GUESS_BYTES = 64 * 1024;
 
 /** The header alone, from the file's start; more is read only when the header is longer. */
-async function readHeader(handle: FileHandle): Promise<ExrFile> {
+async function readHeader(handle: FileHandle, limits: ExrLimits): Promise<ExrFile> {
   const { size } = await handle.stat();
   for (let bytes = HEADER_GUESS_BYTES; ; bytes *= 8) {
     const buffer = new Uint8Array(Math.min(bytes, size));
     const { bytesRead } = await handle.read(buffer, 0, buffer.length, 0);
     try {
-      return parseExrHeader(buffer.subarray(0, bytesRead), DEFAULT_LIMITS);
+      return parseExrHeader(buffer.subarray(0, bytesRead), limits);
     } catch (error) {
       if (!(error instanceof IvrexError && error.code === 'truncated') || buffer.length >= size) throw error;
     }
@@ -55,19 +55,19 @@ async function tableIsWhole(handle: FileHandle, file: ExrFile, partIndex: number
 }
 
 export const exrFormat: ImageFormat = {
-  async loadHeader(file): Promise<ImageHeader> {
+  async loadHeader(file, limits): Promise<ImageHeader> {
     const handle = await open(file, 'r');
     try {
-      return { format: 'OpenEXR', parts: (await readHeader(handle)).parts };
+      return { format: 'OpenEXR', parts: (await readHeader(handle, limits)).parts };
     } finally {
       await handle.close();
     }
   },
 
-  async checkWhole(file) {
+  async checkWhole(file, limits) {
     const handle = await open(file, 'r');
     try {
-      const header = await readHeader(handle);
+      const header = await readHeader(handle, limits);
       for (let part = 0; part < header.parts.length; part++) {
         if (header.parts[part].kind === 'deep' || (await tableIsWhole(handle, header, part))) continue;
         // Slow, and rare: say exactly what is there.
@@ -82,7 +82,7 @@ export const exrFormat: ImageFormat = {
   async open(file, host) {
     if (!(await stat(file)).isFile()) throw new IvrexError('missingFile', 'this is not a file');
     const bytes = await readFile(file);
-    const header = parseExrHeader(bytes);
+    const header = parseExrHeader(bytes, host.limits);
     const indices = new Map<number, ChunkIndex>();
     const warnings: string[] = [];
     return {

@@ -70,8 +70,9 @@ function fractions(samples: StoredSamples): Float32Array | Uint32Array {
 }
 
 /** One channel of interleaved samples. */
-export function pick<T extends Uint8Array | Uint16Array>(interleaved: T, channel: number, samples: number): T {
-  const out = new (interleaved.constructor as new (length: number) => T)(interleaved.length / samples);
+export function pick(interleaved: Uint8Array | Uint16Array, channel: number, samples: number): Uint8Array | Uint16Array {
+  const count = interleaved.length / samples;
+  const out = interleaved instanceof Uint16Array ? new Uint16Array(count) : new Uint8Array(count);
   for (let i = 0, at = channel; i < out.length; i++, at += samples) out[i] = interleaved[at];
   return out;
 }

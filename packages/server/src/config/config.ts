@@ -1,4 +1,5 @@
 import path from 'node:path';
+import { DEFAULT_LIMITS, type ExrLimits } from '@ivrex/core';
 import { z } from 'zod';
 
 /** The only reader of the environment. */
@@ -11,6 +12,10 @@ const environmentSchema = z.object({
   /** Folders below which shots may lie, separated by colons. */
   IVREX_MEDIA: z.string().default(''),
   IVREX_DEMO: z.enum(['0', '1']).default('0'),
+  /** What an OpenEXR file may declare before it is refused. */
+  IVREX_MAX_PIXELS: z.coerce.number().int().positive().optional(),
+  IVREX_MAX_CHANNELS: z.coerce.number().int().positive().optional(),
+  IVREX_MAX_PARTS: z.coerce.number().int().positive().optional(),
   IVREX_THREADS: z.coerce.number().int().min(1).max(256),
   IVREX_LOG: z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),
 });
@@ -30,6 +35,7 @@ export interface Config {
   readonly cacheFolder: string;
   readonly makeDemo: boolean;
   readonly threads: number;
+  readonly limits: ExrLimits;
   readonly logLevel: string;
 }
 
@@ -48,6 +54,12 @@ export function readConfig(environment: Record<string, string | undefined>): Con
     port: e.IVREX_PORT,
     databaseUrl: e.IVREX_DATABASE_URL,
     threads: e.IVREX_THREADS,
+    limits: {
+      ...DEFAULT_LIMITS,
+      maxPixels: e.IVREX_MAX_PIXELS ?? DEFAULT_LIMITS.maxPixels,
+      maxChannels: e.IVREX_MAX_CHANNELS ?? DEFAULT_LIMITS.maxChannels,
+      maxParts: e.IVREX_MAX_PARTS ?? DEFAULT_LIMITS.maxParts,
+    },
     logLevel: e.IVREX_LOG,
     makeDemo: e.IVREX_DEMO === '1',
     clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'),

@@ -1,5 +1,4 @@
-import type { PassMeasure } from '@ivrex/core';
-import { IvrexError } from '@ivrex/core';
+import { IvrexError, type ExrLimits, type PassMeasure } from '@ivrex/core';
 import { FileMemory, fileOnDisk, frameFile, type FoundSequence } from '@ivrex/media';
 import { stat } from 'node:fs/promises';
 import type { Services } from './services';
@@ -11,9 +10,13 @@ const REMEMBERED = 2000;
 
 /** What this process knows of files, so that a folder which grows is not read again and again. */
 export class FolderLooks {
-  readonly files = new FileMemory();
+  readonly files: FileMemory;
   private readonly measured = new Map<string, LayerMeasures>();
   private readonly turns = new Map<string, Promise<unknown>>();
+
+  constructor(limits?: ExrLimits) {
+    this.files = new FileMemory(limits);
+  }
 
   /** One look at a folder after the other. */
   async inTurn<T>(folder: string, work: () => Promise<T>): Promise<T> {

@@ -80,8 +80,12 @@ export function DeliverPanel() {
               options={[
                 { value: 'zip', label: 'ZIP' },
                 { value: 'zips', label: 'ZIPS' },
+                { value: 'piz', label: 'PIZ' },
                 { value: 'rle', label: 'RLE' },
                 { value: 'none', label: 'None' },
+                { value: 'dwaa', label: 'DWAA (lossy)' },
+                { value: 'dwab', label: 'DWAB (lossy)' },
+                { value: 'pxr24', label: 'PXR24 (floats to 24 bits)' },
               ]}
             />
           </Form.Item>

@@ -31,8 +31,9 @@ type Outcome =
     }
   | { readonly kind: 'problem'; readonly message: string };
 
-/** Below this mean difference, in 8-bit steps, a view and a still are the same picture. */
-const SAME_STEPS = 1;
+/** A view and a still are the same picture when they differ by rounding alone: this mean, in 8-bit steps, and this share within two steps. */
+const SAME_STEPS = 1,
+  SAME_SHARE = 0.98;
 
 /** "Does my view match this still?": a number, the place of the worst pixel, a difference picture, and a transform that matches better. */
 export function StillMatchRow({ detail, pictures, onDisplay }: Props) {
@@ -84,7 +85,7 @@ export function StillMatchRow({ detail, pictures, onDisplay }: Props) {
       )}
       {outcome?.kind === 'match' && (
         <div className="evidence" data-testid="still-match">
-          {outcome.now.meanSteps < SAME_STEPS ? 'The view matches ' : 'The view does not match '}
+          {outcome.now.meanSteps < SAME_STEPS && outcome.now.withinShare >= SAME_SHARE ? 'The view matches ' : 'The view does not match '}
           {outcome.still}: {outcome.now.meanSteps.toFixed(1)} of 255 steps apart on average, {Math.round(outcome.now.worstSteps)} at most
           (at {outcome.now.worstAt.x}, {outcome.now.worstAt.y}), {Math.round(outcome.now.withinShare * 100)} % of the pixels within two.
           {outcome.better !== null && (

@@ -25,8 +25,8 @@ export function withReading(settings: ShotSettings, passId: PassId, reading: Pic
 
 /** `offset` 0 is no entry. */
 export function withOffset(settings: ShotSettings, sequenceId: string, offset: number): ShotSettings {
-  const { [sequenceId]: _before, ...others } = settings.offsets;
-  return { ...settings, offsets: offset === 0 ? others : { ...others, [sequenceId]: offset } };
+  const others = Object.entries(settings.offsets).filter(([id]) => id !== sequenceId);
+  return { ...settings, offsets: Object.fromEntries(offset === 0 ? others : [...others, [sequenceId, offset]]) };
 }
 
 /** What a finding's button does. */

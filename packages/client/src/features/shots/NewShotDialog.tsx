@@ -138,7 +138,7 @@ function FolderRows({
               ),
             ]}
           >
-            <button type="button" className="folder" onClick={() => onEnter(f.folder)}>
+            <button type="button" className="folder" aria-label={f.name} onClick={() => onEnter(f.folder)}>
               {f.shotId === null ? <FolderOutlined /> : <FolderOpenOutlined />} {f.name}
             </button>
           </List.Item>

@@ -133,11 +133,16 @@ function putRuns(runs: Uint8Array, rawBytes: number, entries: readonly ChunkChan
   const planes = new Uint8Array(rawBytes);
   undoRuns(runs, planes);
   let at = 0;
-  for (const { width, rows, sampleBytes, planeAt, planeBytes } of entries) {
-    const samples = new Uint8Array(planeBytes),
-      count = width * rows;
-    for (let b = 0; b < sampleBytes; b++) for (let i = 0; i < count; i++) samples[i * sampleBytes + b] = planes[at++];
-    memory.put(samples, planeAt);
+  for (const { width, rows, sampleBytes, planeAt } of entries) {
+    const count = width * rows,
+      samples = new (sampleBytes === 2 ? Uint16Array : Uint32Array)(count);
+    for (let b = 0; b < sampleBytes; b++) {
+      const from = at + b * count,
+        shift = 8 * b;
+      for (let i = 0; i < count; i++) samples[i] |= planes[from + i] << shift;
+    }
+    at += count * sampleBytes;
+    memory.put(new Uint8Array(samples.buffer), planeAt);
   }
 }
 
