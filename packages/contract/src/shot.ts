@@ -134,6 +134,8 @@ export type Upload = z.infer<typeof uploadSchema>;
 export const folderListingSchema = z.object({
   folder: z.string(),
   parent: z.string().nullable(),
+  /** The shot that this very folder already is. */
+  shotId: shotIdSchema.nullable(),
   folders: z.array(z.object({ name: z.string(), folder: z.string(), shotId: shotIdSchema.nullable() })),
   sequences: z.array(z.object({ name: z.string(), frames: z.number().int(), missing: z.number().int() })),
 });

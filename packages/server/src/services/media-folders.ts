@@ -35,6 +35,7 @@ export async function listFolder(
     return {
       folder: '',
       parent: null,
+      shotId: null,
       folders: roots.filter((root) => root !== null && root !== uploads).map((root) => ({ ...describe(root ?? ''), name: root ?? '' })),
       sequences: [],
     };
@@ -46,6 +47,7 @@ export async function listFolder(
   const names = entries.filter((e) => e.isFile() && !e.name.startsWith('.')).map((e) => e.name);
   return {
     folder: real,
+    shotId: shots.get(real) ?? null,
     parent: isRoot ? '' : path.dirname(real),
     folders: folders.sort((a, b) => (a.name < b.name ? -1 : 1)),
     sequences: groupNames(real, names).map((s) => ({

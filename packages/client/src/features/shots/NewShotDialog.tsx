@@ -99,7 +99,8 @@ function FolderBrowser({ open, busy, onBring, onOpenShot }: BrowserProps) {
         <span className="grow" style={{ overflowWrap: 'anywhere' }}>
           {folder === null ? 'Media folders' : data.folder}
         </span>
-        {folder !== null && data.sequences.length > 0 && (
+        {folder !== null && data.shotId !== null && <Button onClick={() => onOpenShot(data.shotId ?? '')}>Open the shot</Button>}
+        {folder !== null && data.shotId === null && data.sequences.length > 0 && (
           <Button size="small" type="primary" loading={busy === data.folder} onClick={() => onBring(data.folder)}>
             Make a shot of this folder
           </Button>
