@@ -39,13 +39,17 @@ function folderToSend(name: string): string {
 
 test.beforeAll(() => rmSync(DATA, { recursive: true, force: true }));
 
-test('a folder of this computer is uploaded with its folders, and becomes a shot', async ({ page }) => {
+test('a folder is dropped on the page, uploaded with its folders, and becomes a shot', async ({ page }) => {
   const server = await startServer();
   try {
     await page.goto(`http://127.0.0.1:${PORT}/`);
     await expect(page.getByText('No shots yet')).toBeVisible();
-    await page.getByRole('button', { name: 'Choose a folder' }).click();
-    await page.getByTestId('folder-chooser').setInputFiles(folderToSend('TC_017_reeds'));
+    // A true drop of a folder, as the desktop hands it to the browser.
+    const desktop = await page.context().newCDPSession(page);
+    const data = { items: [], files: [folderToSend('TC_017_reeds')], dragOperationsMask: 1 };
+    for (const type of ['dragEnter', 'dragOver'] as const) await desktop.send('Input.dispatchDragEvent', { type, x: 640, y: 500, data });
+    await expect(page.getByText('Drop a folder of frames')).toBeVisible();
+    await desktop.send('Input.dispatchDragEvent', { type: 'drop', x: 640, y: 500, data });
     await expect(page).toHaveURL(/\/shots\/.*\/passes/);
     await expect(page.getByRole('heading', { name: 'TC_017_reeds' })).toBeVisible();
     await expect(page.locator('.pass-row')).toHaveCount(5);

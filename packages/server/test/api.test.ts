@@ -25,7 +25,7 @@ import { migrate } from '../src/db/migrate';
 import { claimFrame } from '../src/db/queries/claim-frame';
 import { listDeliveries } from '../src/db/queries/list-deliveries';
 import { makeApp } from '../src/http/app';
-import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
+import { frameSources, renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
@@ -352,6 +352,23 @@ describe('passes in files of their own', () => {
     await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
     expect(await at(1005)).toBe(before);
     expect(await at(1004)).not.toBe(before);
+  });
+
+  test('a delivery reads frames as they were numbered and read when it was ordered', async () => {
+    const { settings, passes } = await load();
+    const motion = passes.find((p) => p.guess.role === 'motion'),
+      [element] = settings.elements;
+    const encoding = proposeEncoding(motion?.channels ?? [])?.encoding ?? null;
+    const ordered = {
+      ...settings,
+      elements: [{ ...element, encoding }],
+      offsets: { [motion?.sequenceId ?? '']: 1 },
+      readings: { [element.beauty ?? '']: { curve: 'power22' as const, alpha: { kind: 'straight' as const } } },
+    };
+    const { sources } = await frameSources(database, wheels.shot.id, ordered, 1004);
+    expect(sources.motion.file).toMatch(/TC_020_motion\.1005\.png$/);
+    expect(sources.beauty.file).toMatch(/TC_020_beauty\.1004\.exr$/);
+    expect(sources.beauty.reading).toEqual({ curve: 'power22', alpha: { kind: 'straight' } });
   });
 
   test("a reading can be tried without being kept, and is part of the picture's tag", async () => {

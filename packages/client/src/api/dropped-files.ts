@@ -3,6 +3,8 @@ import type { FileToSend } from './uploads';
 /** Files of a drop, folders opened; the first folder's name, or that of the first file. */
 export async function filesOfDrop(data: DataTransfer): Promise<{ name: string; files: FileToSend[] }> {
   const entries = Array.from(data.items, (item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
+  // Some sources hand over plain files without a place in a folder.
+  if (entries.length === 0) return filesOfInput(data.files);
   const lone = entries.length === 1 && entries[0].isDirectory ? entries[0] : null;
   const files: FileToSend[] = [];
   // Paths of a single dropped folder are counted from inside it.

@@ -109,7 +109,7 @@ export function apiRoutes(services: Services): Router {
     const { form, every, reading } = rasterQuery.parse(request.query);
     const file =
       form === 'picture'
-        ? await pictureFileAt(services.database, passId, frame, reading)
+        ? await pictureFileAt(services.database, passId, frame, { tried: reading })
         : await passFileAt(services.database, passId, frame);
     const tag = await rasterTag(file);
     if (request.headers['if-none-match'] === tag) {

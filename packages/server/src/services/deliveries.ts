@@ -141,12 +141,12 @@ export async function frameSources(
 ): Promise<{ sources: FrameSources; shutter: Shutter }> {
   const element = readyElement(settings);
   const passes = await listPasses(db, shotId, settings);
-  const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, frame);
+  const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, frame, settings);
   const fps = settings.fps ?? passes.find((p) => p.id === element.beauty)?.fps ?? null;
   return {
     shutter: element.shutter,
     sources: {
-      beauty: await pictureFileAt(db, element.beauty, frame, settings.readings[element.beauty] ?? null),
+      beauty: await pictureFileAt(db, element.beauty, frame, { settings }),
       motion: await at(element.motion),
       depth: element.depth && (await at(element.depth)),
       ids: element.ids && (await at(element.ids)),

@@ -1,17 +1,21 @@
 import { stat } from 'node:fs/promises';
-import type { PassId, PictureChoice } from '@ivrex/contract';
+import type { PassId, PictureChoice, ShotSettings } from '@ivrex/contract';
 import { IvrexError, type PictureReading } from '@ivrex/core';
 import { cryptomatteOf, fileOnDisk, frameFile, loadHeader, type PassFile, type PictureFile } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { findPassFile, type PassPlace } from '../db/queries/find-pass-file';
 import type { Services } from './services';
 
-async function placeOf(db: Db, passId: PassId): Promise<PassPlace> {
+/** With `settings`, as a state of the shot numbers and reads it; else as the shot does now. */
+async function placeOf(db: Db, passId: PassId, settings: Decided | null = null): Promise<PassPlace> {
   const found = await findPassFile(db, passId);
   if (found === null)
     throw new IvrexError('notFound', "there is no such pass; the shot's files may have changed, look again at its folder");
-  return found;
+  if (settings === null) return found;
+  return { ...found, offset: settings.offsets[found.sequenceId] ?? 0, reading: settings.readings[found.id] ?? null };
 }
+
+type Decided = Pick<ShotSettings, 'offsets' | 'readings'>;
 
 function fileAt(place: PassPlace, frame: number): PassFile {
   const { pattern, frames, offset, part, layer } = place;
@@ -26,18 +30,23 @@ function fileAt(place: PassPlace, frame: number): PassFile {
 }
 
 /** The file of a pass at a frame of the shot. A lone file serves every frame. @throws IvrexError notFound, missingFrame */
-export async function passFileAt(db: Db, passId: PassId, frame: number): Promise<PassFile> {
-  return fileAt(await placeOf(db, passId), frame);
+export async function passFileAt(db: Db, passId: PassId, frame: number, settings: Decided | null = null): Promise<PassFile> {
+  return fileAt(await placeOf(db, passId, settings), frame);
 }
 
 /** The same for a picture, with how the shot reads it, or with another reading to be looked at. */
-export async function pictureFileAt(db: Db, passId: PassId, frame: number, tried: PictureChoice | null = null): Promise<PictureFile> {
-  const place = await placeOf(db, passId);
+export async function pictureFileAt(
+  db: Db,
+  passId: PassId,
+  frame: number,
+  { tried = null, settings = null }: { tried?: PictureChoice | null; settings?: Decided | null } = {},
+): Promise<PictureFile> {
+  const place = await placeOf(db, passId, settings);
   const choice = tried ?? place.reading ?? place.usual;
   const file = fileAt(place, frame);
   if (choice.alpha.kind !== 'borrowed') return { ...file, reading: { curve: choice.curve, alpha: choice.alpha } };
   const reading: PictureReading = { curve: choice.curve, alpha: { kind: choice.alpha.premultiplied ? 'premultiplied' : 'straight' } };
-  return { ...file, reading, alphaFrom: await passFileAt(db, choice.alpha.pass, frame) };
+  return { ...file, reading, alphaFrom: await passFileAt(db, choice.alpha.pass, frame, settings) };
 }
 
 /** A tag that changes when a file does, or how it is read. */

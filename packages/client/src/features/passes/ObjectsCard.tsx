@@ -1,7 +1,7 @@
 import { DeleteOutlined } from '@ant-design/icons';
 import type { ObjectMatte, Pass, ShotDetail } from '@ivrex/contract';
 import { objectsAt } from '@ivrex/core';
-import { Button, Input, Tag } from 'antd';
+import { Button, Input } from 'antd';
 import { useEffect, useState } from 'react';
 import { useManifest } from '../../api/shots';
 import { isCryptomatte, objectColour, ranksOf } from '../../viewer/data-picture';
@@ -57,7 +57,13 @@ export function ObjectsCard({ detail, pass, onMattes }: Props) {
       </span>
       <div className="row object-list">
         {listed.map((id) => (
-          <Tag.CheckableTag key={id} checked={chosen.has(id)} onChange={() => toggle(id)}>
+          <Button
+            key={id}
+            size="small"
+            type={chosen.has(id) ? 'primary' : 'default'}
+            aria-pressed={chosen.has(id)}
+            onClick={() => toggle(id)}
+          >
             <i
               style={{
                 background: `rgb(${objectColour(id)
@@ -66,7 +72,7 @@ export function ObjectsCard({ detail, pass, onMattes }: Props) {
               }}
             />
             {nameOf(id)}
-          </Tag.CheckableTag>
+          </Button>
         ))}
       </div>
       <div className="row">

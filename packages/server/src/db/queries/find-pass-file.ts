@@ -1,4 +1,4 @@
-import { passIdSchema, pictureChoiceSchema, shotIdSchema, type PassId } from '@ivrex/contract';
+import { passIdSchema, pictureChoiceSchema, sequenceIdSchema, shotIdSchema, type PassId } from '@ivrex/contract';
 import type { FilePattern } from '@ivrex/media';
 import { z } from 'zod';
 import type { Db } from '../database';
@@ -14,6 +14,7 @@ const patternSchema = z.object({
 
 const rowSchema = z.object({
   id: passIdSchema,
+  sequenceId: sequenceIdSchema,
   shotId: shotIdSchema,
   part: z.number(),
   layer: z.string(),
@@ -29,7 +30,7 @@ export type PassPlace = z.infer<typeof rowSchema>;
 /** Where the pass's files are, and how the shot reads them; null when there is no such pass. */
 export async function findPassFile(db: Db, passId: PassId): Promise<PassPlace | null> {
   const { rows } = await db.query(
-    `SELECT p.id, s.shot_id AS "shotId", p.part, p.layer, s.frames, s.pattern, p.usual,
+    `SELECT p.id, s.id AS "sequenceId", s.shot_id AS "shotId", p.part, p.layer, s.frames, s.pattern, p.usual,
        coalesce((t.settings->'offsets'->>s.id::text)::int, 0) AS "offset", t.settings->'readings'->p.id::text AS reading
      FROM passes p JOIN sequences s ON s.id = p.sequence_id JOIN shots h ON h.id = s.shot_id
        JOIN shot_states t ON t.shot_id = h.id AND t.sequence = h.current_state
