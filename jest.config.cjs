@@ -8,4 +8,6 @@ module.exports = {
   ],
   testEnvironment: 'node',
   testTimeout: 120000,
+  // One fewer than the cores is the default, which on two cores is one.
+  maxWorkers: 2,
 };

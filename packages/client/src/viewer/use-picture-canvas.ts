@@ -83,7 +83,8 @@ export function usePictureCanvas(detail: ShotDetail) {
   const isData = isDataRole(role);
   const passState = useRaster(
     shown?.id ?? null,
-    shown === null ? 0 : shownFrame(shown, view.frame),
+    // A reference has single frames: the nearest one stands for it. A gap in another pass is said.
+    shown === null ? 0 : role === 'reference' ? shownFrame(shown, view.frame) : view.frame,
     isData ? 'planes' : 'picture',
     1,
     isData ? null : view.tried,

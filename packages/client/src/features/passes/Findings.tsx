@@ -1,15 +1,17 @@
 import { CloseCircleFilled, InfoCircleOutlined, WarningFilled } from '@ant-design/icons';
-import type { Finding, Fix } from '@ivrex/contract';
+import type { Finding, Fix, Pass } from '@ivrex/contract';
 import { Button } from 'antd';
 import { useView } from '../../viewer/view-store';
 
+type OnFix = (fix: Fix, label: string) => void;
+
 /** Sentences: what is wrong and where, what it would look like, and buttons that mend it. */
-export function Findings({ findings, onFix }: { findings: readonly Finding[]; onFix: (fix: Fix, label: string) => void }) {
+export function Findings({ findings, passes, onFix }: { findings: readonly Finding[]; passes: readonly Pass[]; onFix: OnFix }) {
   if (findings.length === 0) return <p>Every frame is there and whole, and the passes fit together.</p>;
   return (
     <div className="card" data-testid="findings">
       {findings.map((finding) => (
-        <FindingRow key={`${finding.message} ${finding.frame}`} finding={finding} onFix={onFix} />
+        <FindingRow key={`${finding.message} ${finding.frame}`} finding={finding} passes={passes} onFix={onFix} />
       ))}
     </div>
   );
@@ -21,9 +23,11 @@ const ICONS = {
   info: <InfoCircleOutlined className="quiet" />,
 } as const;
 
-function FindingRow({ finding, onFix }: { finding: Finding; onFix: (fix: Fix, label: string) => void }) {
+function FindingRow({ finding, passes, onFix }: { finding: Finding; passes: readonly Pass[]; onFix: OnFix }) {
   const set = useView((s) => s.set);
-  const { frame, passId, severity } = finding;
+  const { frame, severity } = finding;
+  // What a file is about is seen in its first pass.
+  const passId = finding.passId ?? passes.find((p) => p.sequenceId === finding.sequenceId)?.id ?? null;
   const go = () =>
     set({
       ...(frame === null ? {} : { frame, playing: false }),

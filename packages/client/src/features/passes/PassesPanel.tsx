@@ -28,7 +28,11 @@ export function PassesPanel() {
   return (
     <>
       <PassesHead detail={detail} onAgree={() => change('Roles agreed', (settings) => ({ ...settings, rolesAgreed: true }))} />
-      <Findings findings={detail.findings} onFix={(fix, label) => change(label, (settings) => withFix(settings, detail.passes, fix))} />
+      <Findings
+        findings={detail.findings}
+        passes={detail.passes}
+        onFix={(fix, label) => change(label, (settings) => withFix(settings, detail.passes, fix))}
+      />
       <PassRows detail={detail} shown={shown?.id ?? null} onRole={setRole} />
       {shown !== null && isPicture && (
         <PictureCard
