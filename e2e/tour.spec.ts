@@ -49,7 +49,8 @@ for (const [width, height] of [
     await page.getByLabel('Show TC_020_beauty').click();
     await page.getByTestId('picture-card').scrollIntoViewIfNeeded();
     await expect(wheels.picture).toHaveAttribute('data-shows', /^pass/);
-    await page.waitForLoadState('networkidle');
+    await expect(page.locator('.alpha-choices canvas[data-drawn]')).toHaveCount(5);
+    await page.locator('.ranges').scrollIntoViewIfNeeded();
     await look(page, 'reading');
     const shot = await ShotPage.open(page, 'TC_010');
     await shot.agreeOnReading();

@@ -37,6 +37,7 @@ export function EdgePreview({ pass, frame, reading, place }: { pass: Pass; frame
       }
     }
     context.putImageData(image, 0, 0);
+    context.canvas.dataset.drawn = 'yes';
   }, [raster, place]);
   return <canvas ref={canvas} width={WIDTH} height={HEIGHT} aria-hidden />;
 }
