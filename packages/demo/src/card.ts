@@ -1,6 +1,11 @@
 /** Scene-linear, not premultiplied, with its coverage: what a painter function returns. */
 export type Paint = readonly [r: number, g: number, b: number, a: number];
 
+/** A colour under more or less light, with a coverage of its own. */
+export function shade(base: Paint, light: number, alpha: number): Paint {
+  return [base[0] * light, base[1] * light, base[2] * light, alpha];
+}
+
 /** Where a card is and how it is bent, at one moment. Pixels, radians, y down. */
 export interface Pose {
   readonly x: number;

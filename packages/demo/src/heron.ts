@@ -1,4 +1,4 @@
-import { paintTexture, type Card, type Paint, type Pose } from './card';
+import { paintTexture, shade, type Card, type Paint, type Pose } from './card';
 import { fractalNoise, step, valueNoise } from './noise';
 
 /** TC_010: the mechanical heron. Lengths in pixels at 960 x 540, time in frames from the shot's first frame. */
@@ -7,10 +7,6 @@ const BRASS: Paint = [0.72, 0.42, 0.12, 1],
   STEEL: Paint = [0.24, 0.3, 0.34, 1],
   IVORY: Paint = [0.85, 0.78, 0.62, 1],
   COPPER: Paint = [0.62, 0.22, 0.1, 1];
-
-function shade(base: Paint, light: number, alpha: number): Paint {
-  return [base[0] * light, base[1] * light, base[2] * light, alpha];
-}
 
 function mix(a: Paint, b: Paint, t: number): Paint {
   return [a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, a[2] + (b[2] - a[2]) * t, 1];

@@ -1,4 +1,4 @@
-import { paintTexture, type Card, type Paint } from './card';
+import { paintTexture, shade, type Card, type Paint } from './card';
 import { fractalNoise, step, valueNoise } from './noise';
 
 /** TC_020: the escapement wheel room. Lengths in pixels at 960 x 540, time in frames from the shot's first frame. */
@@ -7,10 +7,6 @@ const BRASS: Paint = [0.78, 0.47, 0.14, 1],
   STEEL: Paint = [0.3, 0.34, 0.38, 1],
   OAK: Paint = [0.34, 0.2, 0.1, 1],
   IRON: Paint = [0.16, 0.17, 0.19, 1];
-
-function shade(base: Paint, light: number, alpha: number): Paint {
-  return [base[0] * light, base[1] * light, base[2] * light, alpha];
-}
 
 /** 1 inside, 0 outside, an edge of about a pixel. */
 function inside(distance: number): number {

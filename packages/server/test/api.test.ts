@@ -379,7 +379,7 @@ describe('passes in files of their own', () => {
       .get(`${url}&reading=${encodeURIComponent(JSON.stringify({ curve: 'linear', alpha: { kind: 'none' } }))}`)
       .expect(200);
     expect(tried.headers.etag).not.toBe(usual.headers.etag);
-    await api.get(`${url}&reading=${encodeURIComponent('{"curve":"purple"}')}`).expect(400);
+    for (const bad of ['{"curve":"purple"}', '{"curve":', 'null']) await api.get(`${url}&reading=${encodeURIComponent(bad)}`).expect(400);
   });
 
   test('alpha can be borrowed from a matte', async () => {

@@ -1,7 +1,7 @@
 import type { ShotDetail } from '@ivrex/contract';
 import { decodeMotion, peakSpeed } from '@ivrex/core';
 import { useEffect } from 'react';
-import { loadRaster } from '../api/raster-cache';
+import { loadRaster, stampOf } from '../api/raster-cache';
 import { useView } from './view-store';
 
 /** A thinned pass is enough for a bar in the strip. */
@@ -11,7 +11,8 @@ const EVERY = 4;
 export function usePeaks(detail: ShotDetail): void {
   const { motion, encoding } = detail.settings.elements[0];
   const pass = detail.passes.find((p) => p.id === motion);
-  const key = JSON.stringify([motion, encoding]);
+  // Shifted numbers are other frames.
+  const key = JSON.stringify([motion, encoding, stampOf(motion)]);
   useEffect(() => {
     useView.setState({ peaks: new Map() });
     if (pass === undefined || encoding === null) return;

@@ -38,7 +38,15 @@ const rasterQuery = z.object({
   reading: z
     .string()
     .max(2000)
-    .transform((text) => pictureChoiceSchema.parse(JSON.parse(text)))
+    .transform((text, context) => {
+      try {
+        return JSON.parse(text) as unknown;
+      } catch {
+        context.addIssue('is not JSON');
+        return z.NEVER;
+      }
+    })
+    .pipe(pictureChoiceSchema)
     .nullable()
     .default(null),
 });
