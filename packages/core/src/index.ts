@@ -30,3 +30,8 @@ export type { PartKind } from './exr/header';
 export { proposeEncoding, type EncodingProposal } from './motion/propose';
 export * from './passes/cryptomatte';
 export * from './colour/cube-lut';
+export * from './motion/describe-encoding';
+export * from './motion/identify/identification';
+export type { StoredChannel, StoredPass } from './motion/identify/stored-pass';
+export { measureMotion, type BeautyNeighbours, type MeasuredMotion } from './motion/identify/measured-motion';
+export { identifyEncoding } from './motion/identify/identify';

@@ -1,0 +1,331 @@
+import type { Encoding, Transfer } from '../encoding';
+import { transferPair } from '../transfer';
+import { motionOf, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
+import { slide, spread, underCurve, type Judged } from './judge';
+import type { MeasuredMotion } from './measured-motion';
+import { coversOf, snapScale, type ScaleReading } from './snap-scale';
+import type { ChannelShape } from './stored-pass';
+import { fitWarp, warpErrorsAt, type LinearMotion, type WarpTarget, type WarpView } from './warp-fit';
+
+export interface PassContext {
+  readonly fps: number | null;
+  readonly pixelAspect: number;
+}
+
+/** A reading with meaningful values, and how it came to be. */
+export interface Settled {
+  readonly judged: Judged;
+  readonly encoding: Encoding;
+  /** Values of no motion in x and in y as measured, after the curve; null along an axis in which nothing moves. */
+  readonly zeros: readonly [number | null, number | null];
+  readonly middle: number | null;
+  readonly scales: readonly ScaleReading[];
+  /** Curves that the pictures can't tell apart from the chosen one. */
+  readonly otherCurves: readonly Transfer[];
+  readonly measuredX: boolean;
+  readonly measuredY: boolean;
+  /** How the reading is held against the pictures. */
+  readonly view: WarpView;
+}
+
+/** Which curve, which interval, and round values for zero and scale, where the pictures allow it. */
+export function settle(judged: Judged, measured: MeasuredMotion, context: PassContext): Settled {
+  const { curve, others } = chooseCurve(judged, measured);
+  const interval = findInterval(curve, measured);
+  const { middle } = interval;
+  const target: WarpTarget = middle === 1 ? 'next' : middle === -1 ? 'previous' : 'both';
+  const levels = [1, 0].filter((l) => l < measured.now.length);
+  const bend = target === 'both' && middle !== null ? { ...bendOf(measured), middle } : null;
+  let fine = slide(curve.samples, curve.frameOffset, interval.hypothesis, measured, levels, { target, chosen: null, bend });
+  if (bend !== null) {
+    // Only points that were measured both ways took part: where they hardly miss a round zero, it is one.
+    const held = interval.hypothesis;
+    const { vx, vy } = velocitiesOf(curve.samples, held);
+    const view = { target, chosen: null, bend, level: 0 };
+    const free = velocitiesOf(fine.samples, fine.hypothesis);
+    if (!isClearlyWorse(warpErrorsAt(measured, vx, vy, view), warpErrorsAt(measured, free.vx, free.vy, view)))
+      fine = { ...fine, hypothesis: held };
+  }
+  const view = { target, chosen: null, bend, level: 0 };
+  return { ...write(fine, measured, context, interval.sure ? middle : null), otherCurves: others, view };
+}
+
+/** Half of (way to next + way to previous) at the points: where things speed up or turn. NaN where one way was not measured. */
+function bendOf({ toNext, toPrevious }: MeasuredMotion): { x: Float64Array; y: Float64Array } {
+  const axis = (c: 0 | 1) => Float64Array.from({ length: toNext.length / 2 }, (_, k) => (toNext[k * 2 + c] + toPrevious[k * 2 + c]) / 2);
+  return { x: axis(0), y: axis(1) };
+}
+
+const POINTS_FOR_CURVES = 1500;
+const CURVES_TRIED: readonly Transfer[] = [
+  { kind: 'none' },
+  { kind: 'power', exponent: 2.2 },
+  { kind: 'srgb' },
+  { kind: 'power', exponent: 1.8 },
+  { kind: 'power', exponent: 2.4 },
+  { kind: 'power', exponent: 2.6 },
+];
+
+/** The curve under which the picture warps best; of those that warp equally well the most usual one. */
+function chooseCurve(judged: Judged, measured: MeasuredMotion): { curve: Judged; others: Transfer[] } {
+  const view = { target: 'both', chosen: spread(judged.samples, POINTS_FOR_CURVES), bend: null } as const;
+  const tried = CURVES_TRIED.map((transfer) => {
+    const slid = slide(judged.samples, judged.frameOffset, underCurve(judged, transfer), measured, [0], view);
+    const { vx, vy } = velocitiesOf(judged.samples, slid.hypothesis);
+    return { slid, transfer, errors: warpErrorsAt(measured, vx, vy, { ...view, level: 0 }), cost: curveCost(transfer) + zeroCost(slid) };
+  });
+  const best = tried.reduce((a, b) => (b.slid.error.mean < a.slid.error.mean ? b : a));
+  const equal = tried.filter((t) => t === best || !isClearlyWorse(t.errors, best.errors));
+  equal.sort((a, b) => a.cost - b.cost);
+  return { curve: equal[0].slid, others: equal.slice(1).map((t) => t.transfer) };
+}
+
+function curveCost(transfer: Transfer): number {
+  if (transfer.kind === 'none') return 0;
+  return transfer.kind === 'srgb' || transfer.exponent === 2.2 ? 0.8 : 1.6;
+}
+
+/** How unusual the value is that stands still under this curve. */
+function zeroCost({ hypothesis, deviations, samples }: Judged): number {
+  if (hypothesis.layout === 'direction') return 0;
+  return [0, 1].reduce((sum, axis) => {
+    const [offset, slope] = [hypothesis.parameters[axis * 2], hypothesis.parameters[axis * 2 + 1]];
+    if (!(deviations[axis * 2 + 1] < 0.2 * Math.abs(slope))) return sum;
+    const zero = -offset / slope,
+      shape = samples.shapes[axis === 0 ? hypothesis.x : hypothesis.y];
+    const near = Math.max(3 * (deviations[axis * 2] / Math.abs(slope)), shape.step > 1e-3 ? 0.6 * shape.step : 0.001);
+    const { undo } = transferPair(hypothesis.transfer);
+    // What most pixels hold is known exactly; what was slid to is not.
+    const rest = shape.restShare > 0.02 && Math.abs(undo(shape.rest) - zero) < near + 0.004 ? undo(shape.rest) : null;
+    const distance = Math.min(...[0, 0.5].map((n) => Math.abs((rest ?? zero) - n)));
+    return sum + Math.min(1, distance / (rest === null ? near : Math.max(shape.step > 1e-3 ? shape.step : 0, 0.001)) / 2);
+  }, 0);
+}
+
+/** A paired comparison over the points: worse by more than three standard errors and by more than a three-hundredth. */
+function isClearlyWorse(errors: Float64Array, than: Float64Array): boolean {
+  let n = 0,
+    sum = 0,
+    squares = 0,
+    base = 0;
+  for (let k = 0; k < errors.length; k++) {
+    const d = errors[k] - than[k];
+    if (d - d !== 0) continue;
+    n++;
+    sum += d;
+    squares += d * d;
+    base += than[k];
+  }
+  if (n < 2) return false;
+  const mean = sum / n,
+    deviation = Math.sqrt(Math.max(0, squares / n - mean * mean) / n);
+  return mean > 3 * deviation && mean > (0.003 * base) / n;
+}
+
+const FEWEST = 40,
+  MIDDLES = [1, -1, 0, 0.5, -0.5];
+
+interface Interval {
+  /** From + to of the stretch of time that the vectors cover, in frames; null when only one neighbour is there. */
+  readonly middle: number | null;
+  /** The others fit clearly worse. */
+  readonly sure: boolean;
+  readonly hypothesis: Hypothesis;
+}
+
+/**
+ * Which stretch of time the vectors cover shows where things speed up: a vector says (next - previous) / 2 + (from + to) (next +
+ * previous) / 2. Each middle is tried with the zero held where values stand still (left free, the zero would take in part of a common
+ * acceleration) on the points that were measured both ways.
+ */
+function findInterval({ samples, hypothesis }: Judged, measured: MeasuredMotion): Interval {
+  if (measured.next === null || measured.previous === null) {
+    const middle = measured.next !== null ? 1 : -1;
+    return { middle, sure: false, hypothesis };
+  }
+  const bend = bendOf(measured);
+  const known: number[] = [];
+  for (let k = 0; k < bend.x.length; k++) if (bend.x[k] - bend.x[k] === 0) known.push(k);
+  if (known.length < FEWEST) return { middle: null, sure: false, hypothesis };
+  const every = Math.max(1, known.length / POINTS_FOR_CURVES);
+  const chosen = Int32Array.from({ length: Math.floor(known.length / every) }, (_, k) => known[Math.floor(k * every)]);
+  const held = heldZero(samples, hypothesis);
+  const tried = MIDDLES.map((middle) => {
+    const view = { target: 'both' as const, chosen, bend: { ...bend, middle } };
+    const fit = fitWarp(
+      measured,
+      held.motion,
+      held.start,
+      [1, 0].filter((l) => l < measured.now.length),
+      view,
+    );
+    const candidate: Hypothesis = { ...hypothesis, parameters: held.parametersOf(fit.parameters) };
+    const { vx, vy } = velocitiesOf(samples, candidate);
+    return { middle, candidate, errors: warpErrorsAt(measured, vx, vy, { ...view, level: 0 }) };
+  });
+  const means = tried.map((t) => meanOf(t.errors));
+  const order = tried.map((_, i) => i).sort((a, b) => means[a] - means[b]);
+  const [best, second] = order.map((i) => tried[i]);
+  return { middle: best.middle, sure: isClearlyWorse(second.errors, best.errors), hypothesis: best.candidate };
+}
+
+function meanOf(values: Float64Array): number {
+  let n = 0,
+    sum = 0;
+  for (const v of values) {
+    if (v - v !== 0) continue;
+    n++;
+    sum += v;
+  }
+  return n === 0 ? Infinity : sum / n;
+}
+
+/** The hypothesis with its zero held at the value that stands still: only slopes are left to slide. */
+function heldZero(
+  samples: PassSamples,
+  hypothesis: Hypothesis,
+): { motion: LinearMotion; start: Float64Array; parametersOf: (slopes: Float64Array) => Float64Array } {
+  const motion = motionOf(samples, hypothesis);
+  if (hypothesis.layout === 'direction') return { motion, start: hypothesis.parameters, parametersOf: (p) => p };
+  const { undo } = transferPair(hypothesis.transfer);
+  const [ox, sx, oy, sy] = hypothesis.parameters;
+  const zeros = [
+    { c: hypothesis.x, zero: -ox / sx, slope: sx },
+    { c: hypothesis.y, zero: -oy / sy, slope: sy },
+  ].map(({ c, zero, slope }) => {
+    const shape = samples.shapes[c];
+    const candidates = [0, 0.5, ...(shape.restShare > 0.02 ? [undo(shape.rest)] : [])];
+    const near = candidates.reduce((a, b) => (Math.abs(b - zero) < Math.abs(a - zero) ? b : a));
+    // Far from everything usual it is what it is.
+    return Math.abs(near - zero) * Math.abs(slope) < HELD_WITHIN_PX ? near : zero;
+  });
+  const minus = (u: Float64Array | null, zero: number) => (u === null ? null : u.map((v) => v - zero));
+  return {
+    motion: { basisX: [minus(motion.basisX[1], zeros[0]), null], basisY: [null, minus(motion.basisY[3], zeros[1])] },
+    start: Float64Array.of(sx, sy),
+    parametersOf: (slopes) => Float64Array.of(-zeros[0] * slopes[0], slopes[0], -zeros[1] * slopes[1], slopes[1]),
+  };
+}
+
+/** A common acceleration moves the zero by at most about this. */
+const HELD_WITHIN_PX = 6;
+
+function write(
+  judged: Judged,
+  measured: MeasuredMotion,
+  context: PassContext,
+  middle: number | null,
+): Omit<Settled, 'otherCurves' | 'view'> {
+  const { samples, hypothesis, deviations } = judged;
+  const { pass, shapes } = samples;
+  const toPassX = pass.width / measured.width,
+    toPassY = pass.height / measured.height;
+  const base = {
+    ivrexEncoding: 1 as const,
+    note: '',
+    space: 'screen' as const,
+    transfer: hypothesis.transfer,
+    premultiplied: false,
+    alpha: null,
+    noData: null,
+  };
+  const facts = { width: pass.width, height: pass.height, fps: context.fps, pixelAspect: context.pixelAspect, middle };
+  const name = (c: number) => shapes[c].name;
+  if (hypothesis.layout === 'direction') {
+    const [perUnit] = hypothesis.parameters,
+      sure = deviations[0] / Math.abs(perUnit);
+    const scale = { x: perUnit * toPassX, y: perUnit * toPassY, sureX: sure, sureY: sure };
+    const scales = snapScale(scale, { ...facts, plain: true });
+    const [best] = scales;
+    const { reversed, axes } = axesOf(hypothesis.signX, hypothesis.signY);
+    const encoding: Encoding = {
+      ...base,
+      name: '',
+      sets: [
+        { x: name(hypothesis.x), y: name(hypothesis.y), length: name(hypothesis.length), covers: coversOf(middle, best.span, reversed) },
+      ],
+      zero: hypothesis.zero,
+      fullScale: { stored: 1, equals: best.equals, unit: best.unit },
+      axes,
+      pixelAspect: best.pixelAspect,
+    };
+    return { judged, encoding, zeros: [hypothesis.zero, hypothesis.zero], middle, scales, measuredX: true, measuredY: true };
+  }
+  const [offsetX, slopeX, offsetY, slopeY] = hypothesis.parameters;
+  const moves = axisMoves(judged);
+  const zeros = [moves[0] ? -offsetX / slopeX : null, moves[1] ? -offsetY / slopeY : null] as const;
+  const zero = chooseZero(judged, zeros);
+  const full = 1 - zero;
+  const scale = {
+    x: moves[0] ? slopeX * full * toPassX : null,
+    y: moves[1] ? slopeY * full * toPassY : null,
+    sureX: deviations[1] / Math.abs(slopeX),
+    sureY: deviations[3] / Math.abs(slopeY),
+  };
+  const scales = snapScale(scale, { ...facts, plain: Math.abs(zero) < 0.01 });
+  const [best] = scales;
+  const { reversed, axes } = axesOf(moves[0] ? Math.sign(slopeX) : 1, moves[1] ? Math.sign(slopeY) : moves[0] ? Math.sign(slopeX) : 1);
+  const encoding: Encoding = {
+    ...base,
+    name: '',
+    sets: [{ x: name(hypothesis.x), y: name(hypothesis.y), length: null, covers: coversOf(middle, best.span, reversed) }],
+    zero,
+    fullScale: { stored: 1, equals: best.equals, unit: best.unit },
+    axes,
+    pixelAspect: best.pixelAspect,
+  };
+  return { judged, encoding, zeros, middle, scales, measuredX: moves[0], measuredY: moves[1] };
+}
+
+/** An axis tells its slope when its values vary by enough pixels and the slope is well determined. */
+function axisMoves({ samples, hypothesis, deviations }: Judged): readonly [boolean, boolean] {
+  const { basisX, basisY } = motionOf(samples, hypothesis);
+  const along = (u: Float64Array | null, slope: number, deviation: number) => {
+    if (u === null) return true;
+    const sorted = Float64Array.from(u.filter((v) => v - v === 0)).sort();
+    const spread = (sorted[Math.floor(sorted.length * 0.95)] - sorted[Math.floor(sorted.length * 0.05)]) * Math.abs(slope);
+    return spread > 0.4 && deviation < 0.15 * Math.abs(slope);
+  };
+  return [along(basisX[1], hypothesis.parameters[1], deviations[1]), along(basisY[3], hypothesis.parameters[3], deviations[3])];
+}
+
+/** Signs as the axes say them. Both turned round is time turned round: position(before) - position(now) is stored more often than x to the left. */
+function axesOf(signX: number, signY: number): { reversed: boolean; axes: Encoding['axes'] } {
+  const reversed = signX < 0;
+  return { reversed, axes: { x: 'right', y: (reversed ? -signY : signY) < 0 ? 'up' : 'down' } };
+}
+
+function chooseZero({ samples, hypothesis, deviations }: Judged, zeros: readonly (number | null)[]): number {
+  if (hypothesis.layout === 'direction') return hypothesis.zero;
+  const { undo } = transferPair(hypothesis.transfer);
+  const axes = [0, 1]
+    .map((axis) => {
+      const shape: ChannelShape = samples.shapes[axis === 0 ? hypothesis.x : hypothesis.y];
+      const value = zeros[axis];
+      return value === null
+        ? null
+        : { shape, value, deviation: Math.max(1e-6, deviations[axis * 2] / Math.abs(hypothesis.parameters[axis * 2 + 1])) };
+    })
+    .filter((a) => a !== null);
+  if (axes.length === 0) return undo(samples.shapes[hypothesis.x].rest);
+  const weight = axes.reduce((s, a) => s + a.deviation ** -2, 0);
+  const value = axes.reduce((s, a) => s + a.value * a.deviation ** -2, 0) / weight;
+  const code = Math.max(...axes.map((a) => (a.shape.step > 1e-3 ? a.shape.step : 0)));
+  // A tenth of a pixel is what the warp can tell, whatever it says of itself.
+  const slope = Math.max(Math.abs(hypothesis.parameters[1]), Math.abs(hypothesis.parameters[3]));
+  const near = Math.max(4 / Math.sqrt(weight), 0.75 * code, Math.min(0.1 / slope, 0.2));
+  const rests = axes.filter((a) => a.shape.restShare > 0.02).map((a) => undo(a.shape.rest));
+  const still = rests.find((r) => Math.abs(r - value) < near + 0.002);
+  const round = [0, 0.5].find((z) => Math.abs(z - value) < near);
+  if (still === undefined) return round ?? Number(value.toPrecision(5));
+  // Resting pixels may have been rounded away from the true zero: what moves tells better, if it tells clearly.
+  const doubt = Math.max(2.5 / Math.sqrt(weight), 0.02 / slope);
+  if (round !== undefined && Math.abs(still - value) - Math.abs(round - value) > doubt) return round;
+  return tidy(still, Math.max(...axes.map((a) => a.shape.step)));
+}
+
+/** A value that a curve was undone of, or that was rounded to 16 bits: 0.49999998 is 0.5. 8 bits say 127 or 128, and mean it. */
+function tidy(value: number, step: number): number {
+  const near = step < 1e-3 ? Math.max(2e-6, step) : 2e-6;
+  return [0, 0.5, 1].find((z) => Math.abs(z - value) < near) ?? value;
+}

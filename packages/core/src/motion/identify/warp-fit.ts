@@ -1,0 +1,246 @@
+import type { PyramidLevel } from '../flow/pyramid';
+import { MARGIN_PX } from '../flow/pyramid';
+import type { MeasuredMotion } from './measured-motion';
+
+/**
+ * A motion that is linear in a few numbers: at point k, velocity = sum of parameter j times basis j. Pixels per frame. A basis that is
+ * null does not touch that axis.
+ */
+export interface LinearMotion {
+  readonly basisX: readonly (Float64Array | null)[];
+  readonly basisY: readonly (Float64Array | null)[];
+}
+
+export type WarpTarget = 'next' | 'previous' | 'both';
+
+/**
+ * Which pictures a motion is held against. `bend` is half of (way to next + way to previous) at each point, NaN where unknown: with the
+ * interval's middle it turns a vector of any interval into the ways to both neighbours. Null: the path is straight.
+ */
+export interface WarpView {
+  readonly target: WarpTarget;
+  readonly level: number;
+  /** Indices of points, null for all. */
+  readonly chosen: Int32Array | null;
+  readonly bend: { readonly x: Float64Array; readonly y: Float64Array; readonly middle: number } | null;
+}
+
+/** Differences of brightness beyond this count as this: something was hidden or lit anew. */
+const MOST = 0.15;
+
+export interface WarpError {
+  /** Mean absolute difference of brightness, 0 to 0.15, where the points moved to. */
+  readonly mean: number;
+  readonly points: number;
+}
+
+/** How well the picture at the points is found again where `vx`, `vy` say. */
+export function warpErrorOf(measured: MeasuredMotion, vx: Float64Array, vy: Float64Array, view: WarpView): WarpError {
+  let sum = 0,
+    points = 0;
+  visitPoints(measured, vx, vy, view, (_, e) => {
+    points++;
+    sum += Math.min(MOST, Math.abs(e));
+  });
+  return { mean: points === 0 ? MOST : sum / points, points };
+}
+
+/** The same, point by point: the mean over the targets; NaN where a point was not looked at. */
+export function warpErrorsAt(measured: MeasuredMotion, vx: Float64Array, vy: Float64Array, view: WarpView): Float64Array {
+  const out = new Float64Array(vx.length),
+    looks = new Uint8Array(vx.length);
+  visitPoints(measured, vx, vy, view, (k, e) => {
+    looks[k]++;
+    out[k] += Math.min(MOST, Math.abs(e));
+  });
+  return out.map((sum, k) => (looks[k] === 0 ? NaN : sum / looks[k]));
+}
+
+export interface WarpFit {
+  readonly parameters: Float64Array;
+  /** Standard errors of the parameters. */
+  readonly deviations: Float64Array;
+}
+
+const ROUNDS = 8,
+  /** Differences of brightness about which a point is doubted. */
+  DOUBT = 0.04;
+
+/**
+ * Slides the parameters until the warped picture fits best: Gauss-Newton on brightness itself (Lucas and Kanade 1981) with doubtful
+ * points weighed down (Geman and McClure 1987), coarse level to fine. This has no aperture problem: all points share the parameters.
+ */
+export function fitWarp(
+  measured: MeasuredMotion,
+  motion: LinearMotion,
+  start: Float64Array,
+  levels: readonly number[],
+  within: Omit<WarpView, 'level'>,
+): WarpFit {
+  const size = start.length;
+  let parameters: Float64Array = Float64Array.from(start),
+    deviations: Float64Array = new Float64Array(size).fill(Infinity);
+  const count = measured.x.length;
+  const vx = new Float64Array(count),
+    vy = new Float64Array(count);
+  for (const level of levels) {
+    const view = { ...within, level };
+    velocities(motion, parameters, vx, vy);
+    let best = warpErrorOf(measured, vx, vy, view).mean;
+    for (let round = 0; round < ROUNDS; round++) {
+      const system = normalEquations(measured, motion, vx, vy, view, size);
+      const step = solve(system.matrix, system.right, size);
+      if (step === null) break;
+      const tried = parameters.map((p, j) => p - step[j]);
+      velocities(motion, tried, vx, vy);
+      const now = warpErrorOf(measured, vx, vy, view).mean;
+      if (!(now < best)) {
+        velocities(motion, parameters, vx, vy);
+        deviations = deviationsOf(system, size);
+        break;
+      }
+      const small = best - now < 1e-4 * best;
+      best = now;
+      parameters = tried;
+      deviations = deviationsOf(system, size);
+      if (small) break;
+    }
+  }
+  return { parameters, deviations };
+}
+
+export function velocities(motion: LinearMotion, parameters: ArrayLike<number>, vx: Float64Array, vy: Float64Array): void {
+  vx.fill(0);
+  vy.fill(0);
+  for (let j = 0; j < motion.basisX.length; j++) {
+    const bx = motion.basisX[j],
+      by = motion.basisY[j],
+      p = parameters[j];
+    if (bx !== null) for (let k = 0; k < vx.length; k++) vx[k] += p * bx[k];
+    if (by !== null) for (let k = 0; k < vy.length; k++) vy[k] += p * by[k];
+  }
+}
+
+interface NormalEquations {
+  readonly matrix: Float64Array;
+  readonly right: Float64Array;
+  readonly squares: number;
+  readonly weight: number;
+}
+
+function normalEquations(
+  measured: MeasuredMotion,
+  { basisX, basisY }: LinearMotion,
+  vx: Float64Array,
+  vy: Float64Array,
+  view: WarpView,
+  size: number,
+): NormalEquations {
+  const matrix = new Float64Array(size * size),
+    right = new Float64Array(size),
+    row = new Float64Array(size);
+  let squares = 0,
+    weight = 0;
+  visitPoints(measured, vx, vy, view, (k, e, other, tx, ty, sign) => {
+    const scale = sign * 2 ** -view.level;
+    const q = DOUBT * DOUBT + e * e,
+      w = (DOUBT * DOUBT * DOUBT * DOUBT) / (q * q);
+    const gx = bilinear(other, other.slopeX, tx, ty) * scale,
+      gy = bilinear(other, other.slopeY, tx, ty) * scale;
+    for (let j = 0; j < size; j++) row[j] = (basisX[j]?.[k] ?? 0) * gx + (basisY[j]?.[k] ?? 0) * gy;
+    for (let i = 0; i < size; i++) {
+      const wr = w * row[i];
+      right[i] += wr * e;
+      for (let j = 0; j <= i; j++) matrix[i * size + j] += wr * row[j];
+    }
+    squares += w * e * e;
+    weight += w;
+  });
+  for (let i = 0; i < size; i++) for (let j = i + 1; j < size; j++) matrix[i * size + j] = matrix[j * size + i];
+  return { matrix, right, squares, weight };
+}
+
+function deviationsOf({ matrix, squares, weight }: NormalEquations, size: number): Float64Array {
+  const variance = squares / Math.max(1, weight - size);
+  const out = new Float64Array(size);
+  for (let j = 0; j < size; j++) {
+    const unit = new Float64Array(size);
+    unit[j] = 1;
+    const column = solve(matrix, unit, size);
+    out[j] = column === null ? Infinity : Math.sqrt(Math.max(0, variance * column[j]));
+  }
+  return out;
+}
+
+/** Gauss elimination with pivots on a copy; null when it can't be solved. */
+export function solve(matrix: Float64Array, right: Float64Array, size: number): Float64Array | null {
+  const m = Float64Array.from(matrix),
+    b = Float64Array.from(right);
+  for (let c = 0; c < size; c++) {
+    let pivot = c;
+    for (let r = c + 1; r < size; r++) if (Math.abs(m[r * size + c]) > Math.abs(m[pivot * size + c])) pivot = r;
+    if (!(Math.abs(m[pivot * size + c]) > 1e-12)) return null;
+    if (pivot !== c) {
+      for (let k = 0; k < size; k++) [m[c * size + k], m[pivot * size + k]] = [m[pivot * size + k], m[c * size + k]];
+      [b[c], b[pivot]] = [b[pivot], b[c]];
+    }
+    for (let r = c + 1; r < size; r++) {
+      const f = m[r * size + c] / m[c * size + c];
+      for (let k = c; k < size; k++) m[r * size + k] -= f * m[c * size + k];
+      b[r] -= f * b[c];
+    }
+  }
+  for (let c = size - 1; c >= 0; c--) {
+    for (let k = c + 1; k < size; k++) b[c] -= m[c * size + k] * b[k];
+    b[c] /= m[c * size + c];
+  }
+  return b;
+}
+
+/** Previous pictures are looked up against the motion. Points that leave the picture, or have no vector, are passed over. */
+function visitPoints(
+  measured: MeasuredMotion,
+  vx: Float64Array,
+  vy: Float64Array,
+  { target, level, chosen, bend }: WarpView,
+  visit: (k: number, difference: number, other: PyramidLevel, tx: number, ty: number, sign: 1 | -1) => void,
+): void {
+  const now = measured.now[level],
+    scale = 2 ** -level,
+    count = chosen === null ? measured.x.length : chosen.length;
+  for (const sign of [1, -1] as const) {
+    const pyramid = sign === 1 ? measured.next : measured.previous;
+    if (pyramid === null || target === (sign === 1 ? 'previous' : 'next')) continue;
+    const other = pyramid[level];
+    // Next: w + (1 - s) b. Previous: -w + (1 + s) b.
+    const share = bend === null ? 0 : 1 - sign * bend.middle;
+    for (let m = 0; m < count; m++) {
+      const k = chosen === null ? m : chosen[m];
+      const x = (measured.x[k] + 0.5) * scale - 0.5,
+        y = (measured.y[k] + 0.5) * scale - 0.5;
+      let dx = vx[k] * sign,
+        dy = vy[k] * sign;
+      if (bend !== null && share !== 0) {
+        dx += share * bend.x[k];
+        dy += share * bend.y[k];
+      }
+      const tx = x + dx * scale,
+        ty = y + dy * scale;
+      // NaN fails every comparison.
+      if (!(tx >= -0.5 && ty >= -0.5 && tx <= other.width - 0.5 && ty <= other.height - 0.5)) continue;
+      visit(k, bilinear(other, other.values, tx, ty) - bilinear(now, now.values, x, y), other, tx, ty, sign);
+    }
+  }
+}
+
+function bilinear(level: PyramidLevel, plane: Float32Array, x: number, y: number): number {
+  const { stride, origin, width, height } = level;
+  const px = Math.min(width + MARGIN_PX - 2, Math.max(1 - MARGIN_PX, x)),
+    py = Math.min(height + MARGIN_PX - 2, Math.max(1 - MARGIN_PX, y));
+  const x0 = Math.floor(px),
+    y0 = Math.floor(py),
+    fx = px - x0,
+    fy = py - y0,
+    i = origin + y0 * stride + x0;
+  return (plane[i] * (1 - fx) + plane[i + 1] * fx) * (1 - fy) + (plane[i + stride] * (1 - fx) + plane[i + stride + 1] * fx) * fy;
+}
