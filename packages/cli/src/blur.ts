@@ -1,4 +1,3 @@
-import { readFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { Command, Option } from 'commander';
 import {
@@ -6,28 +5,16 @@ import {
   shutterAngleDeg,
   shutterFromAngle,
   type BlurQuality,
-  type Encoding,
   type PathChoice,
   type Shutter,
   type ShutterAlign,
 } from '@ivrex/core';
-import { encodingSchema, explainIssue, shutterSchema } from '@ivrex/contract';
-import {
-  aboutFile,
-  BlurPool,
-  chooseLayer,
-  frameFile,
-  loadHeader,
-  parsePattern,
-  scanSequence,
-  type FrameSources,
-  type LayerChoice,
-  type PassFile,
-  type Sequence,
-} from '@ivrex/media';
+import { explainIssue, shutterSchema } from '@ivrex/contract';
+import { BlurPool, frameFile, parsePattern, type FrameSources } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
+import { framesToRender, loadEncoding, openInput, passAt } from './inputs';
 import { answer, progress, warn } from './output';
 
 interface BlurOptions {
@@ -91,37 +78,6 @@ function shutterOf(options: BlurOptions): Shutter {
   return parsed.data;
 }
 
-export async function loadEncoding(file: string): Promise<Encoding> {
-  const text = await aboutFile(file, () => readFile(file, 'utf8'));
-  let json: unknown;
-  try {
-    json = JSON.parse(text);
-  } catch (error) {
-    throw new IvrexError('badEncoding', `this is not JSON: ${error instanceof Error ? error.message : String(error)}`, file);
-  }
-  const parsed = encodingSchema.safeParse(json);
-  if (!parsed.success) throw new IvrexError('badEncoding', `this is no encoding: ${explainIssue(parsed.error)}`, file);
-  return parsed.data;
-}
-
-/** One input: its files, and the layer, found in the first header. */
-interface Input {
-  readonly sequence: Sequence;
-  readonly choice: LayerChoice;
-}
-
-async function openInput(text: string): Promise<Input> {
-  const { pattern, layer } = parsePattern(text);
-  const sequence = await scanSequence(pattern);
-  const file = frameFile(pattern, sequence.frames[0] ?? null);
-  const header = await loadHeader(file);
-  return { sequence, choice: await aboutFile(file, async () => chooseLayer(header, layer)) };
-}
-
-function passAt(input: Input, frame: number | null): PassFile {
-  return { file: frameFile(input.sequence.pattern, frame), ...input.choice };
-}
-
 async function blur(options: BlurOptions): Promise<void> {
   const shutter = shutterOf(options);
   const encoding = await loadEncoding(options.encoding);
@@ -130,7 +86,7 @@ async function blur(options: BlurOptions): Promise<void> {
   const depth = options.depth === undefined ? null : await openInput(options.depth);
   const ids = options.ids === undefined ? null : await openInput(options.ids);
   const out = parsePattern(options.out).pattern;
-  const frames = framesToRender(beauty.sequence, options);
+  const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
   const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
@@ -187,15 +143,4 @@ async function blur(options: BlurOptions): Promise<void> {
       `shutter ${shutterAngleDeg(shutter).toFixed(1)} degrees, at most ${mostSlices} slices a pixel`,
     ],
   );
-}
-
-/** The beauty's frames in the asked range, in order. A gap is said, not guessed. */
-function framesToRender(sequence: Sequence, options: BlurOptions): (number | null)[] {
-  if (sequence.frames.length === 0) return [null];
-  const range = options.frames;
-  const frames = sequence.frames.filter((f) => range === undefined || (f >= range.first && f <= range.last));
-  if (frames.length === 0) throw new IvrexError('missingFrame', `no frame from ${range?.first} to ${range?.last} exists`, options.beauty);
-  const missing = sequence.missing.filter((f) => range === undefined || (f >= range.first && f <= range.last));
-  if (missing.length > 0) warn(`${options.beauty}: frames ${missing.join(' ')} are missing and are left out`);
-  return frames;
 }

@@ -1,16 +1,20 @@
 import { Command, CommanderError } from 'commander';
 import { IvrexError } from '@ivrex/core';
+import { auditCommand } from './audit';
 import { blurCommand } from './blur';
 import { UsageError } from './cli-error';
 import { compareCommand } from './compare';
+import { identifyCommand } from './identify';
 import { probeCommand } from './probe';
+import { remapCommand } from './remap';
 
 /** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
 const program = new Command('ivrex')
-  .description('Motion vector passes: look into them, blur with them, compare.')
+  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare.')
   .exitOverride()
   .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
-for (const command of [probeCommand(), blurCommand(), compareCommand()]) program.addCommand(command.copyInheritedSettings(program));
+for (const command of [probeCommand(), identifyCommand(), remapCommand(), blurCommand(), compareCommand(), auditCommand()])
+  program.addCommand(command.copyInheritedSettings(program));
 
 try {
   await program.parseAsync(process.argv);

@@ -35,3 +35,8 @@ export * from './motion/identify/identification';
 export type { StoredChannel, StoredPass } from './motion/identify/stored-pass';
 export { measureMotion, type BeautyNeighbours, type MeasuredMotion } from './motion/identify/measured-motion';
 export { identifyEncoding } from './motion/identify/identify';
+export * from './motion/audit';
+export { clippedPixels, type ClippedPixels } from './motion/clipped';
+export { predictRemapError, remapFrame, type RemappedFrame } from './motion/remap';
+export * from './motion/repair/repair-step';
+export { repairField, type RepairContext, type RepairedField } from './motion/repair/repair-field';

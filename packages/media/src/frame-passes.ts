@@ -1,9 +1,6 @@
 import {
-  channelsOf,
   decodeMotion,
   heightOf,
-  IvrexError,
-  joinChannelName,
   planeOnDisplay,
   readPicture,
   resizeMotionField,
@@ -17,7 +14,8 @@ import {
   type Window,
 } from '@ivrex/core';
 import { aboutFile, openImage, type ImageHeader, type OpenedImage } from './image-file';
-import { channelsInLayer, cryptomatteOf, headerRate, pictureChannels, shortName, type LayerChoice } from './layers';
+import { channelsInLayer, cryptomatteOf, pictureChannels, shortName, type LayerChoice } from './layers';
+import { loadStoredMotion, planesOf } from './motion-pass';
 import type { NodeHost } from './node-host';
 
 /** One layer of one file on disk. */
@@ -161,23 +159,7 @@ export async function loadFramePasses(sources: FrameSources, host: NodeHost): Pr
 
 async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileReader, warnings: string[]): Promise<MotionField> {
   const { encoding, motion: pass } = sources;
-  const { header } = await reader.open(pass.file);
-  const available = header.parts[pass.part].channels.map((c) => c.name);
-  const wanted = new Map<string, string>();
-  for (const name of channelsOf(encoding)) {
-    const full = [joinChannelName(pass.layer, name), name].find((candidate) => available.includes(candidate));
-    if (full === undefined) {
-      const short = channelsInLayer(header, pass).map((n) => shortName(header, pass, n));
-      throw new IvrexError(
-        'missingChannel',
-        `the encoding names channel "${name}", but layer "${pass.layer}" has ${short.join(', ')}`,
-        pass.file,
-      );
-    }
-    wanted.set(name, full);
-  }
-  const stored = await reader.planes(pass, [...new Set(wanted.values())]);
-  const planes = new Map([...wanted].map(([name, full]) => [name, stored.planes.get(full) ?? new Float32Array(0)]));
+  const stored = await loadStoredMotion(pass, encoding, reader);
   const sameSize = stored.width === beauty.width && stored.height === beauty.height;
   if (!sameSize)
     warnings.push(
@@ -188,8 +170,8 @@ async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileRe
       beauty.hasAlpha && encoding.premultiplied
         ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, stored.width, stored.height, 'linear')
         : null;
-    const fps = sources.fps ?? headerRate(header.parts[pass.part].attributes);
-    const field = decodeMotion({ planes, width: stored.width, height: stored.height, fps, beautyAlpha }, encoding);
+    const { width, height } = stored;
+    const field = decodeMotion({ planes: planesOf(stored), width, height, fps: sources.fps ?? stored.fps, beautyAlpha }, encoding);
     return resizeMotionField(field, beauty.width, beauty.height);
   });
 }

@@ -12,3 +12,5 @@ export type { RasterRequest } from './raster-task';
 export * from './describe-folder';
 export type { FileMeasure } from './measure-task';
 export * from './write-pictures';
+export * from './motion-pass';
+export * from './motion-tasks';

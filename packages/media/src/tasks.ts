@@ -9,12 +9,23 @@ import {
   type BlurPlan,
   type Compression,
   type ErrorRecord,
+  type Identification,
   type PathChoice,
   type Plane,
   type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
+import {
+  auditMotion,
+  identifyMotion,
+  remapMotion,
+  type AuditRequest,
+  type AuditResult,
+  type IdentifyRequest,
+  type RemapRequest,
+  type RemapResult,
+} from './motion-tasks';
 import type { NodeHost } from './node-host';
 import { measureBeautyBlur, measureFile, type FileMeasure } from './measure-task';
 import { loadRaster, type RasterRequest } from './raster-task';
@@ -33,7 +44,10 @@ export type Task =
   | { readonly kind: 'save'; readonly picture: SavedPicture }
   | { readonly kind: 'raster'; readonly request: RasterRequest }
   | { readonly kind: 'measure'; readonly file: string }
-  | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile };
+  | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile }
+  | { readonly kind: 'identify'; readonly request: IdentifyRequest }
+  | { readonly kind: 'audit'; readonly request: AuditRequest }
+  | { readonly kind: 'remap'; readonly request: RemapRequest };
 
 export interface SavedPicture {
   readonly file: string;
@@ -61,6 +75,9 @@ export interface TaskResults {
   raster: Uint8Array;
   measure: FileMeasure;
   beautyBlur: BlurMeasure | null;
+  identify: Identification;
+  audit: AuditResult;
+  remap: RemapResult;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -99,6 +116,12 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return measureFile(task.file, host);
     case 'beautyBlur':
       return measureBeautyBlur(task.beauty, task.motion, host);
+    case 'identify':
+      return identifyMotion(task.request, host);
+    case 'audit':
+      return auditMotion(task.request, host);
+    case 'remap':
+      return remapMotion(task.request, host);
   }
 }
 

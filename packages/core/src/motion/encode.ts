@@ -15,6 +15,8 @@ export interface EncodedMotion {
   /** Pixels with at least one value outside an integer target's range by more than half a step. */
   readonly clippedPixels: number;
   readonly invalidPixels: number;
+  /** 1 where a pixel was clipped. */
+  readonly clipped: Uint8Array;
 }
 
 /**
@@ -46,7 +48,7 @@ export function encodeMotion(
     clippedPixels += clipped[i];
     invalidPixels += 1 - field.valid[i];
   }
-  return { planes, clippedPixels, invalidPixels };
+  return { planes, clippedPixels, invalidPixels, clipped };
 }
 
 type SampleWriter = (plane: Float32Array, index: number, value: number) => void;

@@ -216,7 +216,7 @@ function confidenceOf(settled: Settled, measured: MeasuredMotion, rivals: readon
   if (explained < 0.35) confidence *= 0.4 + explained;
   if (!settled.measuredX || !settled.measuredY) confidence *= 0.75;
   if (scales[0]?.snapped !== true) confidence *= 0.93;
-  confidence /= 1 + coarseness(judged, vx, vy);
+  confidence /= 1 + 1.5 * coarseness(judged, vx, vy);
   return Math.min(0.99, Number.isNaN(confidence) ? 0 : confidence);
 }
 

@@ -1,0 +1,58 @@
+import { readFile } from 'node:fs/promises';
+import { IvrexError, type Encoding } from '@ivrex/core';
+import { encodingSchema, explainIssue } from '@ivrex/contract';
+import {
+  aboutFile,
+  chooseLayer,
+  frameFile,
+  loadHeader,
+  parsePattern,
+  scanSequence,
+  type LayerChoice,
+  type PassFile,
+  type Sequence,
+} from '@ivrex/media';
+import type { FrameRange } from './frame-range';
+import { warn } from './output';
+
+/** @throws IvrexError badEncoding, missingFile */
+export async function loadEncoding(file: string): Promise<Encoding> {
+  const text = await aboutFile(file, () => readFile(file, 'utf8'));
+  let json: unknown;
+  try {
+    json = JSON.parse(text);
+  } catch (error) {
+    throw new IvrexError('badEncoding', `this is not JSON: ${error instanceof Error ? error.message : String(error)}`, file);
+  }
+  const parsed = encodingSchema.safeParse(json);
+  if (!parsed.success) throw new IvrexError('badEncoding', `this is no encoding: ${explainIssue(parsed.error)}`, file);
+  return parsed.data;
+}
+
+/** One input: its files, and the layer, found in the first header. */
+export interface Input {
+  readonly sequence: Sequence;
+  readonly choice: LayerChoice;
+}
+
+export async function openInput(text: string): Promise<Input> {
+  const { pattern, layer } = parsePattern(text);
+  const sequence = await scanSequence(pattern);
+  const file = frameFile(pattern, sequence.frames[0] ?? null);
+  const header = await loadHeader(file);
+  return { sequence, choice: await aboutFile(file, async () => chooseLayer(header, layer)) };
+}
+
+export function passAt(input: Input, frame: number | null): PassFile {
+  return { file: frameFile(input.sequence.pattern, frame), ...input.choice };
+}
+
+/** A sequence's frames in the asked range, in order. A gap is said, not guessed. */
+export function framesToRender(sequence: Sequence, range: FrameRange | undefined, name: string): (number | null)[] {
+  if (sequence.frames.length === 0) return [null];
+  const frames = sequence.frames.filter((f) => range === undefined || (f >= range.first && f <= range.last));
+  if (frames.length === 0) throw new IvrexError('missingFrame', `no frame from ${range?.first} to ${range?.last} exists`, name);
+  const missing = sequence.missing.filter((f) => range === undefined || (f >= range.first && f <= range.last));
+  if (missing.length > 0) warn(`${name}: frames ${missing.join(' ')} are missing and are left out`);
+  return frames;
+}

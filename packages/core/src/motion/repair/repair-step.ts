@@ -1,0 +1,27 @@
+/**
+ * One repair of a motion pass. Nothing is changed on disk: the list is applied whenever the pass is read, in the order of REPAIR_ORDER,
+ * and each step can be switched off. A curve and multiplied alpha belong to the encoding, which undoes them first.
+ */
+export type RepairStep =
+  /** What stands still reads this many pixels per frame: taken off everywhere. */
+  | { readonly kind: 'recentre'; readonly on: boolean; readonly xPx: number; readonly yPx: number }
+  /** Values mixed at soft edges with what stands still behind: divided by the beauty's alpha, about no motion. */
+  | { readonly kind: 'unmix'; readonly on: boolean }
+  /** Pixels that lie alone between two motions take the nearer of them. */
+  | { readonly kind: 'outliers'; readonly on: boolean }
+  /** Partly covered pixels take the vector of the nearest covered one. */
+  | { readonly kind: 'growEdges'; readonly on: boolean; readonly reachPx: number }
+  /** Pixels without a vector inside the picture, and clipped ones, continue the motion beside them. */
+  | { readonly kind: 'fillHoles'; readonly on: boolean; readonly clipped: boolean }
+  /** Slower than the floor stands still; faster than the ceiling is shortened to it. Null: no ceiling. */
+  | { readonly kind: 'speedLimits'; readonly on: boolean; readonly floorPx: number; readonly ceilingPx: number | null };
+
+export type RepairKind = RepairStep['kind'];
+
+/** Bad values go before anything looks at neighbours; limits come last, on what will be used. */
+export const REPAIR_ORDER: readonly RepairKind[] = ['recentre', 'unmix', 'fillHoles', 'outliers', 'growEdges', 'speedLimits'];
+
+/** The steps that are on, in the order in which they are applied. */
+export function orderedRepairs(steps: readonly RepairStep[]): RepairStep[] {
+  return steps.filter((s) => s.on).sort((a, b) => REPAIR_ORDER.indexOf(a.kind) - REPAIR_ORDER.indexOf(b.kind));
+}

@@ -1,0 +1,166 @@
+import {
+  auditFrame,
+  decodeMotion,
+  identifyEncoding,
+  IvrexError,
+  measureMotion,
+  predictRemapError,
+  remapFrame,
+  resizePlane,
+  type Encoding,
+  type FrameAudit,
+  type Identification,
+  type MotionFact,
+  type StoredType,
+} from '@ivrex/core';
+import { aboutFile } from './image-file';
+import { FileReader, loadPicture, type PassFile, type PictureFile } from './frame-passes';
+import { loadStoredMotion, planesOf, typesOf, type LoadedMotion } from './motion-pass';
+import type { NodeHost } from './node-host';
+import { saveMotion } from './write-motion';
+
+/** What identifying one frame reads. Neighbours are null where the sequence has none. */
+export interface IdentifyRequest {
+  readonly beauty: { readonly previous: PictureFile | null; readonly now: PictureFile; readonly next: PictureFile | null };
+  readonly motion: { readonly previous: PassFile | null; readonly now: PassFile; readonly next: PassFile | null };
+  readonly fps: number | null;
+  readonly facts: readonly MotionFact[];
+}
+
+/** @throws IvrexError about the file that is at fault; a neighbour that can't be read is left out */
+export async function identifyMotion(request: IdentifyRequest, host: NodeHost): Promise<Identification> {
+  const reader = new FileReader(host);
+  const now = await loadPicture(request.beauty.now, host, reader);
+  const beside = async (file: PictureFile | null) => {
+    if (file === null) return null;
+    const picture = await orNull(() => loadPicture(file, host, reader));
+    return picture !== null && picture.width === now.width && picture.height === now.height ? picture.rgba : null;
+  };
+  const { width, height } = now;
+  const measured = measureMotion({
+    width,
+    height,
+    now: now.rgba,
+    next: await beside(request.beauty.next),
+    previous: await beside(request.beauty.previous),
+  });
+  const own = await loadStoredMotion(request.motion.now, null, reader);
+  const other = async (file: PassFile | null) => {
+    const pass = file === null ? null : await orNull(() => loadStoredMotion(file, null, reader));
+    return pass !== null && pass.channels.length === own.channels.length ? pass : null;
+  };
+  return identifyEncoding(measured, {
+    now: own,
+    next: await other(request.motion.next),
+    previous: await other(request.motion.previous),
+    fps: request.fps ?? own.fps,
+    pixelAspect: own.pixelAspect,
+    facts: request.facts,
+  });
+}
+
+/** A broken or missing file beside the frame costs evidence, not the answer. */
+async function orNull<T>(load: () => Promise<T>): Promise<T | null> {
+  try {
+    return await load();
+  } catch (error) {
+    if (error instanceof IvrexError) return null;
+    throw error;
+  }
+}
+
+export interface AuditRequest {
+  readonly motion: PassFile;
+  readonly encoding: Encoding;
+  readonly fps: number | null;
+  /** For passes that borrow the beauty's alpha. */
+  readonly beauty: PictureFile | null;
+}
+
+export interface AuditResult extends FrameAudit {
+  readonly width: number;
+  readonly height: number;
+}
+
+export async function auditMotion({ motion, encoding, fps, beauty }: AuditRequest, host: NodeHost): Promise<AuditResult> {
+  const reader = new FileReader(host);
+  const stored = await loadStoredMotion(motion, encoding, reader);
+  const beautyAlpha = await alphaFor(stored, encoding, beauty, host, reader);
+  const { width, height } = stored;
+  const audit = await aboutFile(motion.file, () =>
+    Promise.resolve(
+      auditFrame({ planes: planesOf(stored), width, height, fps: fps ?? stored.fps, beautyAlpha }, encoding, typesOf(stored)),
+    ),
+  );
+  return { ...audit, width, height };
+}
+
+async function alphaFor(
+  stored: LoadedMotion,
+  encoding: Encoding,
+  beauty: PictureFile | null,
+  host: NodeHost,
+  reader: FileReader,
+): Promise<Float32Array | null> {
+  if (!encoding.premultiplied || encoding.alpha !== null || beauty === null) return null;
+  const picture = await loadPicture(beauty, host, reader);
+  if (!picture.hasAlpha) return null;
+  const alpha = Float32Array.from({ length: picture.width * picture.height }, (_, i) => picture.rgba[i * 4 + 3]);
+  return resizePlane(alpha, picture.width, picture.height, stored.width, stored.height, 'linear');
+}
+
+export interface RemapRequest {
+  readonly motion: PassFile;
+  readonly from: Encoding;
+  readonly to: Encoding;
+  /** Null: the type of the source's first channel, or what the format usually holds. */
+  readonly type: StoredType | null;
+  readonly fps: number | null;
+  readonly beauty: PictureFile | null;
+  readonly out: string;
+  /** Layer of the written channels; "" writes them plain. */
+  readonly layer: string;
+  /** Predict and measure only. */
+  readonly dryRun?: boolean;
+}
+
+export interface RemapResult {
+  readonly type: StoredType;
+  readonly predictedErrorPx: number;
+  readonly maxErrorPx: number;
+  readonly clippedPixels: number;
+  readonly invalidPixels: number;
+}
+
+/** Decodes one frame, encodes it anew, measures what that lost, and writes it. The source is only read. */
+export async function remapMotion(request: RemapRequest, host: NodeHost): Promise<RemapResult> {
+  const { from, to, out } = request;
+  const reader = new FileReader(host);
+  const stored = await loadStoredMotion(request.motion, from, reader);
+  const beautyAlpha = await alphaFor(stored, from, request.beauty, host, reader);
+  const { width, height } = stored,
+    fps = request.fps ?? stored.fps;
+  return aboutFile(request.motion.file, async () => {
+    const field = decodeMotion({ planes: planesOf(stored), width, height, fps, beautyAlpha }, from);
+    const type = request.type ?? usualType(out, stored);
+    const own = from.alpha === null ? null : (stored.channels.find((c) => c.name === from.alpha)?.data ?? null);
+    const alpha = to.premultiplied || to.alpha !== null ? (own ?? beautyAlpha) : null;
+    let range = 0;
+    for (let i = 0; i < field.toNext.length; i++) range = Math.max(range, Math.abs(field.toNext[i]), Math.abs(field.toPrevious[i]));
+    const predictedErrorPx = predictRemapError(to, type, range, { width, height, fps });
+    const remapped = remapFrame(field, to, type, fps, alpha);
+    if (request.dryRun !== true)
+      await saveMotion(
+        out,
+        { planes: remapped.planes, displayWindow: stored.displayWindow, type, layer: request.layer, attributes: stored.attributes },
+        host,
+      );
+    const { maxErrorPx, clippedPixels, invalidPixels } = remapped;
+    return { type, predictedErrorPx, maxErrorPx, clippedPixels, invalidPixels };
+  });
+}
+
+function usualType(out: string, stored: LoadedMotion): StoredType {
+  if (!/\.exr$/i.test(out)) return 'u16';
+  return stored.channels[0]?.type === 'half' ? 'half' : 'float';
+}
