@@ -2,6 +2,7 @@ export * from './ids';
 export * from './encoding-schema';
 export * from './explain';
 export * from './shutter-schema';
+export * from './motion';
 export * from './settings';
 export * from './shot';
 export * from './delivery';

@@ -2,6 +2,7 @@ import { DISPLAY_TRANSFORMS, INPUT_CURVES, PASS_ROLES } from '@ivrex/core';
 import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
 import { lutIdSchema, passIdSchema } from './ids';
+import { repairStepSchema } from './motion';
 import { pathChoiceSchema, samplesSchema, shutterSchema } from './shutter-schema';
 
 export const ROLES = PASS_ROLES;
@@ -23,6 +24,8 @@ export const elementSchema = z.strictObject({
   ids: passIdSchema.nullable(),
   encoding: encodingSchema.nullable(),
   shutter: shutterSchema.nullable(),
+  /** What is mended whenever the motion is read, in any order. */
+  repairs: z.array(repairStepSchema).max(20).default([]),
 });
 export type Element = z.infer<typeof elementSchema>;
 

@@ -40,3 +40,4 @@ export { clippedPixels, type ClippedPixels } from './motion/clipped';
 export { predictRemapError, remapFrame, type RemappedFrame } from './motion/remap';
 export * from './motion/repair/repair-step';
 export { repairField, type RepairContext, type RepairedField } from './motion/repair/repair-field';
+export { readMotion } from './motion/read-motion';

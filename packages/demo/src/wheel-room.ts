@@ -7,15 +7,17 @@ import { makeWheels, paintRoom } from './wheels';
 
 /**
  * TC_020 arrives as such shots do: one file a pass, in four formats, with a gap, a frame that was cut off on its way, and motion that is
- * numbered one frame late.
+ * numbered one frame late, went through a display curve, and clips on its two fastest frames.
  */
 export const WHEEL_ROOM = {
   gap: 1013,
   cutOff: 1019,
   /** Added to a frame's number to get its motion file's. */
   motionOffset: 1,
-  /** Pixels that full scale of the motion pass means. */
-  motionRangePx: 64,
+  /** Pixels that full scale of the motion pass means: a little too few for frames 1010 and 1020. */
+  motionRangePx: 32,
+  /** The display curve that was baked into the motion pass. */
+  motionCurve: 2.2,
 } as const;
 
 export const WHEEL_ROOM_KINDS = ['beauty', 'motion', 'objects', 'depth', 'pendulumMatte', 'escapeMatte', 'plate'] as const;
@@ -116,13 +118,13 @@ function imageOf(size: FrameSize, planes: readonly Plane[]): Image {
   return { displayWindow: window, dataWindow: window, planes };
 }
 
-/** To the next frame, centred on the middle, x right and y up: what a 16-bit pass can hold. The middle is rounded to 32768 / 65535. */
+/** To the next frame, centred, x right and y up, through a display curve that has no business on data: no motion reads 0.73. */
 function storedMotion(motion: Float32Array): Float32Array {
   const out = new Float32Array((motion.length / 4) * 3);
-  const centre = 32768 / 65535;
+  const stored = (px: number) => Math.min(1, Math.max(0, 0.5 + px / WHEEL_ROOM.motionRangePx / 2)) ** (1 / WHEEL_ROOM.motionCurve);
   for (let i = 0; i < out.length / 3; i++) {
-    out[i * 3] = centre + motion[i * 4] / WHEEL_ROOM.motionRangePx / 2;
-    out[i * 3 + 1] = centre - motion[i * 4 + 1] / WHEEL_ROOM.motionRangePx / 2;
+    out[i * 3] = stored(motion[i * 4]);
+    out[i * 3 + 1] = stored(-motion[i * 4 + 1]);
     out[i * 3 + 2] = 0;
   }
   return out;

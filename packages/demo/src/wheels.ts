@@ -87,7 +87,8 @@ function gearCard(name: string, id: number, depth: number, gear: Gear, x: number
   };
 }
 
-const SWING = 0.33,
+/** The bob's fastest two frames, 1010 and 1020, just leave the range of the motion pass. */
+const SWING = 0.316,
   BEAT = (2 * Math.PI) / 21;
 
 /** The escape wheel goes on by jerks that are rounded off; the others follow by their teeth. */

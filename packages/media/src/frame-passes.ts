@@ -1,7 +1,7 @@
 import {
-  decodeMotion,
   heightOf,
   planeOnDisplay,
+  readMotion,
   readPicture,
   resizeMotionField,
   resizePlane,
@@ -11,11 +11,12 @@ import {
   type Encoding,
   type MotionField,
   type PictureReading,
+  type RepairStep,
   type Window,
 } from '@ivrex/core';
 import { aboutFile, openImage, type ImageHeader, type OpenedImage } from './image-file';
 import { channelsInLayer, cryptomatteOf, pictureChannels, shortName, type LayerChoice } from './layers';
-import { loadStoredMotion, planesOf } from './motion-pass';
+import { loadStoredMotion, planesOf, typesOf } from './motion-pass';
 import type { NodeHost } from './node-host';
 
 /** One layer of one file on disk. */
@@ -37,6 +38,7 @@ export interface FrameSources {
   readonly depth: PassFile | null;
   readonly ids: PassFile | null;
   readonly encoding: Encoding;
+  readonly repairs?: readonly RepairStep[];
   /** For encodings in seconds, when the motion pass's header does not say. */
   readonly fps: number | null;
 }
@@ -165,14 +167,16 @@ async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileRe
     warnings.push(
       `the motion pass is ${stored.width} x ${stored.height}, the beauty ${beauty.width} x ${beauty.height}: vectors were scaled to the beauty`,
     );
-  return aboutFile(pass.file, async () => {
-    const beautyAlpha =
-      beauty.hasAlpha && encoding.premultiplied
-        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, stored.width, stored.height, 'linear')
+  return aboutFile(pass.file, () => {
+    const { width, height } = stored,
+      repairs = sources.repairs ?? [];
+    const coverage =
+      beauty.hasAlpha && (encoding.premultiplied || repairs.some((r) => r.on))
+        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height, 'linear')
         : null;
-    const { width, height } = stored;
-    const field = decodeMotion({ planes: planesOf(stored), width, height, fps: sources.fps ?? stored.fps, beautyAlpha }, encoding);
-    return resizeMotionField(field, beauty.width, beauty.height);
+    const planes = { planes: planesOf(stored), width, height, fps: sources.fps ?? stored.fps, beautyAlpha: coverage };
+    const { field } = readMotion(planes, typesOf(stored), encoding, repairs, coverage);
+    return Promise.resolve(resizeMotionField(field, beauty.width, beauty.height));
   });
 }
 

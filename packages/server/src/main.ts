@@ -10,6 +10,7 @@ import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
 import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
 import { FolderLooks } from './services/measures';
+import { MotionAudits } from './services/motion-audits';
 import type { Services } from './services/services';
 import { ShotWatch } from './services/watch';
 
@@ -30,7 +31,8 @@ const queue = await openDeliveryQueue(config.databaseUrl, log);
 const demo = new DemoJob(config);
 const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks(config.limits) };
 const watch = new ShotWatch(base);
-const services: Services = { ...base, watch };
+const audits = new MotionAudits(base);
+const services: Services = { ...base, watch, audits };
 
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {
@@ -51,6 +53,7 @@ async function stop(): Promise<void> {
   if (stopping) return;
   stopping = true;
   watch.stop();
+  audits.stop();
   server.close();
   server.closeAllConnections();
   await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));

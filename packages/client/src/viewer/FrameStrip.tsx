@@ -1,5 +1,5 @@
 import { CaretRightOutlined, PauseOutlined, StepBackwardOutlined, StepForwardOutlined } from '@ant-design/icons';
-import type { ShotDetail } from '@ivrex/contract';
+import type { FrameAuditRow, ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
 import { useEffect, useReducer, useRef, type PointerEvent } from 'react';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
@@ -9,12 +9,12 @@ const HEIGHT = 94,
   TOP = 16,
   BASE = 78;
 
-/** The frames as a chart: bars for the longest vector, red where a frame is missing, a line under what is in memory. */
+/** The frames as a chart: longest vector and mean speed against the range, red where a frame is missing or clips, a line under what is in memory. */
 export function FrameStrip({ detail }: { detail: ShotDetail }) {
   const { firstFrame, lastFrame, fps } = detail.shot;
   const frame = useView((s) => s.frame),
     playing = useView((s) => s.playing),
-    peaks = useView((s) => s.peaks),
+    audit = useView((s) => s.audit),
     set = useView((s) => s.set);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => onRasterReady(redraw), []);
@@ -25,7 +25,11 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
     broken = new Set(
       detail.findings.flatMap((f) => (f.severity === 'error' && f.frame !== null && f.sequenceId === beauty?.sequenceId ? [f.frame] : [])),
     );
-  const top = Math.max(1e-6, ...peaks.values());
+  const range = storedRangePx(detail);
+  const most = Math.max(1e-6, ...[...audit.values()].map((a) => a.peakPx));
+  // The range line is drawn when it lies near the bars; far above them it would press them flat.
+  const showsRange = range !== null && audit.size > 0 && range < 2.2 * most;
+  const top = showsRange ? Math.max(most, range * 1.04) : most;
   const scrub = (event: PointerEvent<SVGSVGElement>) => {
     if (event.type === 'pointermove' && event.buttons === 0) return;
     const box = svg.current?.getBoundingClientRect();
@@ -61,10 +65,10 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
         </div>
         <div className="quiet">
           {fps === null ? '24 fps (not known)' : `${fps} fps`}
-          {peaks.size > 0 && (
+          {audit.size > 0 && (
             <>
               <br />
-              top bar {top.toFixed(1)} px
+              top bar {most.toFixed(1)} px
             </>
           )}
         </div>
@@ -84,16 +88,33 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
       >
         {Array.from({ length: count }, (_, i) => {
           const f = firstFrame + i,
-            peak = peaks.get(f),
+            figures = audit.get(f),
             gone = missing.has(f) || broken.has(f),
-            h = peak === undefined ? 0 : (peak / top) * (BASE - TOP);
+            height = (px: number) => (px / top) * (BASE - TOP),
+            h = figures === undefined ? 0 : height(figures.peakPx);
           return (
             <g key={f}>
               {f === frame && <rect x={i * 10} y={0} width={10} height={HEIGHT} fill="var(--accent)" opacity={0.28} />}
               {gone ? (
                 <rect x={i * 10 + 1} y={TOP} width={8} height={BASE - TOP} fill="var(--bad)" opacity={0.75} />
               ) : (
-                <rect x={i * 10 + 1.5} y={BASE - h} width={7} height={h} fill="var(--text)" opacity={0.55} />
+                <rect x={i * 10 + 1.5} y={BASE - h} width={7} height={h} fill="var(--text)" opacity={0.35} />
+              )}
+              {figures !== undefined && !gone && (
+                <>
+                  <rect
+                    x={i * 10 + 1.5}
+                    y={BASE - height(figures.meanPx)}
+                    width={7}
+                    height={height(figures.meanPx)}
+                    fill="var(--text)"
+                    opacity={0.45}
+                  />
+                  {figures.clipped + figures.nan + figures.inf > 0 && (
+                    <rect x={i * 10 + 1.5} y={BASE - h - 5} width={7} height={4} fill="var(--bad)" data-testid={`clipped-${f}`} />
+                  )}
+                  <title>{wordsOf(figures)}</title>
+                </>
               )}
               <rect
                 x={i * 10 + 0.5}
@@ -106,9 +127,47 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
             </g>
           );
         })}
-        <title>{peaks.size > 0 ? `Longest vector a frame; the tallest bar is ${top.toFixed(1)} px` : 'Frames'}</title>
+        {showsRange && (
+          <line
+            x1={0}
+            x2={count * 10}
+            y1={BASE - (range / top) * (BASE - TOP)}
+            y2={BASE - (range / top) * (BASE - TOP)}
+            stroke="var(--accent)"
+            strokeDasharray="4 3"
+            vectorEffect="non-scaling-stroke"
+          />
+        )}
       </svg>
     </div>
+  );
+}
+
+function wordsOf(f: FrameAuditRow): string {
+  const bad = [
+    ...(f.clipped > 0 ? [`${f.clipped} pixels clipped`] : []),
+    ...(f.nan + f.inf > 0 ? [`${f.nan + f.inf} values are NaN or infinite`] : []),
+  ];
+  return [
+    `Frame ${f.frame}: longest vector ${f.peakPx.toFixed(2)} px, 99.9 % below ${f.p999Px.toFixed(2)} px, mean ${f.meanPx.toFixed(2)} px`,
+    ...bad,
+  ].join('; ');
+}
+
+/** Pixels per frame that whole numbers can hold along x under the agreed encoding; null for floats, which do not clip. */
+function storedRangePx({ settings, passes }: ShotDetail): number | null {
+  const [{ encoding, motion }] = settings.elements;
+  const pass = passes.find((p) => p.id === motion);
+  const type = pass?.channels.find((c) => c.name === encoding?.sets[0].x)?.type;
+  if (encoding === null || pass === undefined || (type !== 'u8' && type !== 'u16')) return null;
+  const { zero, fullScale, sets } = encoding;
+  const unit = { px: 1, frameWidth: pass.width, frameSize: pass.width, halfFrame: pass.width / 2 }[fullScale.unit];
+  const { from, to, unit: time } = sets[0].covers;
+  if (time !== 'frames') return null;
+  return (
+    (Math.min(zero === 0 ? 1 : zero, 1 - zero) * Math.abs(fullScale.equals) * unit) /
+    Math.abs(fullScale.stored - zero) /
+    Math.abs(to - from)
   );
 }
 

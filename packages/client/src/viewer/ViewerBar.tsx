@@ -11,6 +11,11 @@ const LOOKS: { value: Look; label: string; tip: string }[] = [
   { value: 'wipe', label: 'Wipe', tip: 'Sharp left, blurred right; drag the edge (W)' },
   { value: 'directions', label: 'Directions', tip: 'Direction as colour, speed as strength (D)' },
   { value: 'speed', label: 'Speed', tip: 'Slow is dark, fast is bright (H)' },
+  {
+    value: 'residual',
+    label: 'Proof',
+    tip: 'What the vectors leave unexplained: the next frame fetched back along them, less this one (R)',
+  },
 ];
 
 /** How the picture is looked at. Nothing here changes a pixel of the delivery. */

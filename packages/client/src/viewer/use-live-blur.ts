@@ -1,4 +1,4 @@
-import { reachFrames, type Shutter } from '@ivrex/core';
+import { reachFrames, type SampleType, type Shutter } from '@ivrex/core';
 import type { Element, Raster, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { loadRaster, stampOf } from '../api/raster-cache';
@@ -20,13 +20,26 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
     set = useView((s) => s.set);
   const [inputs, setInputs] = useState<{ key: string; loaded: LoadedInputs } | null>(null);
   const [planned, setPlanned] = useState<{ key: string; frame: number } | null>(null);
+  const proposed = useView((s) => s.proposed);
   const { settings } = detail;
-  const [element] = settings.elements;
+  const [kept] = settings.elements;
+  // While nothing is agreed, the proposed reading can be looked at.
+  const element = kept.encoding === null ? { ...kept, encoding: proposed } : kept;
   const wantsBlur = look === 'blurred' || look === 'wipe';
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
   const fps = settings.fps ?? detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
   const { beauty, motion, depth, ids } = element;
-  const fieldKey = JSON.stringify([beauty, motion, depth, ids, element.encoding, frame, fps, ...[beauty, motion, depth, ids].map(stampOf)]);
+  const fieldKey = JSON.stringify([
+    beauty,
+    motion,
+    depth,
+    ids,
+    element.encoding,
+    element.repairs,
+    frame,
+    fps,
+    ...[beauty, motion, depth, ids].map(stampOf),
+  ]);
   const key = `${fieldKey}/${settings.path}/${reach}`;
 
   useEffect(() => {
@@ -48,10 +61,11 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
       return;
     }
     const work = async () => {
-      const loaded = await loadInputs(element, frame, fps);
-      const field = await preview.current?.decode(loaded);
-      if (!current || field === undefined) return;
-      set({ field, problem: null });
+      const types = new Map(detail.passes.find((p) => p.id === element.motion)?.channels.map((c) => [c.name, c.type] as const) ?? []);
+      const loaded = await loadInputs(element, types, frame, fps);
+      const read = await preview.current?.decode(loaded);
+      if (!current || read === undefined) return;
+      set({ field: read.field, repaired: read.changed, problem: null });
       setInputs({ key: fieldKey, loaded });
     };
     work().catch(
@@ -98,7 +112,12 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
 
 type LoadedInputs = Omit<FrameInputs, 'path' | 'reachFrames'>;
 
-async function loadInputs(element: Element, frame: number, fps: number | null): Promise<LoadedInputs> {
+async function loadInputs(
+  element: Element,
+  types: ReadonlyMap<string, SampleType>,
+  frame: number,
+  fps: number | null,
+): Promise<LoadedInputs> {
   if (element.beauty === null || element.motion === null || element.encoding === null) throw new TypeError('the element is not complete');
   const [beauty, motion, depth, ids] = await Promise.all([
     loadRaster(element.beauty, frame, 'picture'),
@@ -112,7 +131,8 @@ async function loadInputs(element: Element, frame: number, fps: number | null): 
     width,
     height,
     beauty: beauty.planes[0] as Uint16Array,
-    motion: { width: motion.header.width, height: motion.header.height, planes },
+    motion: { width: motion.header.width, height: motion.header.height, planes, types },
+    repairs: element.repairs,
     depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height),
     ids: ids && atSize(isCryptomatte(ids) ? nearestObjects(ids) : ids, 0, width, height),
     encoding: element.encoding,

@@ -51,6 +51,7 @@ export function usePictureCanvas(detail: ShotDetail) {
         tried,
         lut,
         difference,
+        residual,
       }) => ({
         frame,
         look,
@@ -71,6 +72,7 @@ export function usePictureCanvas(detail: ShotDetail) {
         tried,
         lut,
         difference,
+        residual,
       }),
     ),
   );
@@ -99,10 +101,12 @@ export function usePictureCanvas(detail: ShotDetail) {
     () =>
       view.look === 'difference'
         ? view.difference
-        : isData && main !== null && main.header.format === 'planes32f'
-          ? showData(main, role, view.chosen)
-          : null,
-    [view.look, view.difference, isData, main, role, view.chosen],
+        : view.look === 'residual'
+          ? view.residual
+          : isData && main !== null && main.header.format === 'planes32f'
+            ? showData(main, role, view.chosen)
+            : null,
+    [view.look, view.difference, view.residual, isData, main, role, view.chosen],
   );
   const width = main?.header.width ?? detail.shot.width,
     height = main?.header.height ?? detail.shot.height;
@@ -212,7 +216,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     note:
       view.look === 'contact'
         ? null
-        : view.look === 'difference'
+        : view.look === 'difference' || view.look === 'residual'
           ? (data?.note ?? null)
           : data !== null
             ? `data, no display transform: ${data.note}`
@@ -228,6 +232,7 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
     case 'pass':
     case 'contact':
     case 'difference':
+    case 'residual':
       return 'a';
     case 'blurred':
       return hasBlur ? 'b' : 'a';
@@ -248,7 +253,7 @@ function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField:
   if (state.status === 'failed') return state.message;
   const [element] = detail.settings.elements;
   if (element.beauty === null && look !== 'pass') return 'No pass is marked as beauty. Choose one in step Passes.';
-  if ((look === 'blurred' || look === 'wipe' || look === 'directions' || look === 'speed') && element.encoding === null && !hasField)
+  if (['blurred', 'wipe', 'directions', 'speed', 'residual'].includes(look) && element.encoding === null && !hasField)
     return 'This look needs decoded motion. Say how it is stored in step Motion.';
   return null;
 }

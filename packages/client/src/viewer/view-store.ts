@@ -1,11 +1,11 @@
-import type { CubeLut, MotionField, PlanReport } from '@ivrex/core';
-import type { PassId, PictureChoice } from '@ivrex/contract';
+import type { CubeLut, Encoding, MotionField, PlanReport, RepairedField } from '@ivrex/core';
+import type { FrameAuditRow, PassId, PictureChoice } from '@ivrex/contract';
 import { create } from 'zustand';
 import type { PreviewPicture } from '../workers/blur-preview';
 import type { ShownPixels } from './data-picture';
 
-/** `contact` is all passes at once; `difference` what the view and a still differ by. */
-export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'pass' | 'contact' | 'difference';
+/** `contact` is all passes at once; `difference` what the view and a still differ by; `residual` what the vectors leave unexplained. */
+export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'residual' | 'pass' | 'contact' | 'difference';
 export type Under = 'checker' | 'black' | 'grey' | 'plate';
 export type ChannelView = 'all' | 'r' | 'g' | 'b' | 'a';
 
@@ -47,14 +47,21 @@ interface ViewState {
   /** The display table, when one is chosen and loaded. */
   readonly lut: CubeLut | null;
   readonly difference: ShownPixels | null;
+  readonly residual: ShownPixels | null;
+  /** The residual with the neighbour fetched back along the vectors, or as it is. */
+  readonly residualWarps: boolean;
+  /** A reading that is looked at while none is agreed. */
+  readonly proposed: Encoding | null;
   readonly field: MotionField | null;
+  /** Pixels that each repair changed in this frame. */
+  readonly repaired: RepairedField['changed'];
   readonly blurred: (PreviewPicture & { readonly frame: number }) | null;
   readonly report: PlanReport | null;
   readonly working: boolean;
   /** Why the picture or the blur can't be shown. */
   readonly problem: string | null;
-  /** Frame -> longest vector in pixels per frame, under the current encoding. */
-  readonly peaks: ReadonlyMap<number, number>;
+  /** By frame, under the agreed encoding. */
+  readonly audit: ReadonlyMap<number, FrameAuditRow>;
   set(change: Partial<Omit<ViewState, 'set'>>): void;
 }
 
@@ -79,12 +86,16 @@ export const useView = create<ViewState>()((set) => ({
   tried: null,
   lut: null,
   difference: null,
+  residual: null,
+  residualWarps: true,
+  proposed: null,
   field: null,
+  repaired: {},
   blurred: null,
   report: null,
   working: false,
   problem: null,
-  peaks: new Map(),
+  audit: new Map(),
   set: (change) => set(change),
 }));
 
@@ -100,13 +111,17 @@ export function resetView(frame: number): void {
     chosen: new Set(),
     tried: null,
     difference: null,
+    residual: null,
+    residualWarps: true,
+    proposed: null,
     pointer: null,
     field: null,
+    repaired: {},
     blurred: null,
     report: null,
     problem: null,
     placement: null,
-    peaks: new Map(),
+    audit: new Map(),
   });
 }
 

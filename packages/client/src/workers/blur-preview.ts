@@ -1,6 +1,6 @@
 import { wrap, type Remote } from 'comlink';
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
-import { IvrexError, type ApplySettings, type BlurPlan, type BlurQuality, type MotionField } from '@ivrex/core';
+import { IvrexError, type ApplySettings, type BlurPlan, type BlurQuality, type RepairedField } from '@ivrex/core';
 import type { Answer, BlurWorker, FrameInputs } from './blur-worker';
 
 export interface PreviewPicture {
@@ -49,7 +49,9 @@ export class BlurPreview {
     );
   }
 
-  async decode(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): Promise<MotionField> {
+  async decode(
+    inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>,
+  ): Promise<RepairedField> {
     const workers = await this.workers;
     return valueOf(await workers[workers.length - 1].decode(inputs));
   }

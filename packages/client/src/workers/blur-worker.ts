@@ -1,7 +1,7 @@
 import { expose } from 'comlink';
 import {
-  decodeMotion,
   prepareBlur,
+  readMotion,
   renderRows,
   resizeMotionField,
   IvrexError,
@@ -9,8 +9,10 @@ import {
   type BlurPlan,
   type Encoding,
   type ErrorRecord,
-  type MotionField,
   type PathChoice,
+  type RepairedField,
+  type RepairStep,
+  type SampleType,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
@@ -20,7 +22,13 @@ export interface FrameInputs {
   readonly height: number;
   /** Interleaved premultiplied halves. */
   readonly beauty: Uint16Array;
-  readonly motion: { readonly width: number; readonly height: number; readonly planes: ReadonlyMap<string, Float32Array> };
+  readonly motion: {
+    readonly width: number;
+    readonly height: number;
+    readonly planes: ReadonlyMap<string, Float32Array>;
+    readonly types: ReadonlyMap<string, SampleType>;
+  };
+  readonly repairs: readonly RepairStep[];
   readonly depth: Float32Array | null;
   readonly ids: Float32Array | null;
   readonly encoding: Encoding;
@@ -54,14 +62,14 @@ const api = {
     kernels = await instantiateKernels(module);
   },
   /** Decodes the motion alone: what the looks, needles and probes show. */
-  decode(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): Answer<MotionField> {
+  decode(inputs: MotionInputs): Answer<RepairedField> {
     return answer(() => decodeField(inputs));
   },
   prepare(inputs: FrameInputs): Answer<BlurPlan> {
     return answer(() => {
       const rgba = new Float32Array(inputs.beauty.length);
       started().halfToFloat(inputs.beauty, rgba);
-      return prepareBlur({ ...inputs, rgba, motion: decodeField(inputs) });
+      return prepareBlur({ ...inputs, rgba, motion: decodeField(inputs).field });
     });
   },
   /** Takes the plan's layers into this worker's memory; the ones before are given up. */
@@ -77,11 +85,14 @@ const api = {
 };
 export type BlurWorker = typeof api;
 
-function decodeField(inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'fps' | 'beauty'>): MotionField {
-  const { motion, encoding } = inputs;
-  const beautyAlpha = encoding.premultiplied && encoding.alpha === null ? alphaOf(inputs) : null;
-  const field = decodeMotion({ planes: motion.planes, width: motion.width, height: motion.height, fps: inputs.fps, beautyAlpha }, encoding);
-  return resizeMotionField(field, inputs.width, inputs.height);
+type MotionInputs = Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>;
+
+function decodeField(inputs: MotionInputs): RepairedField {
+  const { motion, encoding, repairs } = inputs;
+  const { width, height, planes, types } = motion;
+  const coverage = encoding.premultiplied || repairs.some((r) => r.on) ? alphaOf(inputs) : null;
+  const read = readMotion({ planes, width, height, fps: inputs.fps, beautyAlpha: coverage }, types, encoding, repairs, coverage);
+  return { ...read, field: resizeMotionField(read.field, inputs.width, inputs.height) };
 }
 
 /** The beauty's alpha at the motion's size, nearest pixels. */

@@ -2,6 +2,7 @@ import express, { type Router } from 'express';
 import {
   deliveryIdSchema,
   deliveryOptionsSchema,
+  identifyRequestSchema,
   lutIdSchema,
   newLutSchema,
   newShotSchema,
@@ -24,6 +25,7 @@ import { bringIn } from '../services/bring-in';
 import { cancel, deliveriesOf, orderDelivery, resume } from '../services/deliveries';
 import { frameRaster, manifestOf, passFileAt, pictureFileAt, rasterTag } from '../services/frames';
 import { listFolder } from '../services/media-folders';
+import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
@@ -110,6 +112,20 @@ export function apiRoutes(services: Services): Router {
     const { shotId } = shotParams.parse(request.params);
     await bringIn(services, (await shotDetail(services.database, shotId)).shot.folder, { force: true });
     response.json(await shotDetail(services.database, shotId));
+  });
+
+  api.post('/shots/:shotId/motion/reading', async (request, response) => {
+    const { frame, facts } = identifyRequestSchema.parse(request.body);
+    response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, frame, facts));
+  });
+  api.get('/shots/:shotId/motion/audit', async (request, response) => {
+    response.json(await services.audits.look(shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/motion/audit/cancel', async (request, response) => {
+    response.json(await services.audits.cancel(shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/motion/audit/resume', async (request, response) => {
+    response.json(await services.audits.resume(shotParams.parse(request.params).shotId));
   });
 
   api.get('/passes/:passId/frames/:frame', async (request, response) => {

@@ -174,6 +174,7 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     ids: first('ids'),
     encoding: null,
     shutter: null,
+    repairs: [],
   };
   // A movie counts from 1; as a plate it starts with the beauty.
   const start = beauty?.frames?.[0] ?? 1;

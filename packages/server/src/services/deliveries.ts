@@ -151,6 +151,7 @@ export async function frameSources(
       depth: element.depth && (await at(element.depth)),
       ids: element.ids && (await at(element.ids)),
       encoding: element.encoding,
+      repairs: settings.elements[0].repairs,
       fps,
     },
   };

@@ -4,6 +4,7 @@ import type { Logger } from 'pino';
 import type { Config } from '../config/config';
 import type { Database } from '../db/database';
 import type { FolderLooks } from './measures';
+import type { MotionAudits } from './motion-audits';
 
 /** What every use case is handed. No globals. */
 export interface Services {
@@ -16,6 +17,7 @@ export interface Services {
   readonly work: WorkBoard;
   readonly looks: FolderLooks;
   readonly watch: { see(shotId: ShotId): void };
+  readonly audits: MotionAudits;
 }
 
 /** The job queue as services see it. */

@@ -1,25 +1,42 @@
-import { CheckOutlined } from '@ant-design/icons';
-import { proposeEncoding, type Encoding } from '@ivrex/core';
-import { Alert, Button } from 'antd';
-import { useEffect } from 'react';
+import { describeEncoding, type Encoding, type MotionFact, type RepairStep } from '@ivrex/core';
+import { Alert } from 'antd';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
+import { useMotionReading } from '../../api/motion';
+import { sentenceOf } from '../../api/request';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
+import { AuditCard } from './AuditCard';
 import { ChannelEvidence } from './ChannelEvidence';
+import { EvidencePlot } from './EvidencePlot';
+import { FactsCard } from './FactsCard';
 import { QuestionCards } from './QuestionCards';
+import { ReadingCard } from './ReadingCard';
+import { RepairsCard } from './RepairsCard';
 import { SavedEncodings } from './SavedEncodings';
+import { Symptoms } from './Symptoms';
 
-/** How the motion pass is stored: each question beside what this frame's values say about it. */
+/** How the motion pass is stored: what was measured, the proof, what is damaged, and each question beside its evidence. */
 export function MotionPanel() {
   const { detail, change } = useShotContext();
   const [element] = detail.settings.elements;
   const pass = detail.passes.find((p) => p.id === element.motion);
-  const problem = useView((s) => s.problem);
-  const agreed = element.encoding !== null;
+  const problem = useView((s) => s.problem),
+    frame = useView((s) => s.frame);
+  const [asked, setAsked] = useState<number | null>(null),
+    [facts, setFacts] = useState<readonly MotionFact[]>([]);
+  // A fact is about the frame that is on screen when it is given.
+  const found = useMotionReading(detail, asked, facts);
+  const reading = found.data ?? null;
+  const { encoding } = element;
   useEffect(() => {
-    if (agreed && ['pass', 'sharp', 'wipe', 'blurred'].includes(useView.getState().look))
+    useView.setState({ proposed: reading?.encoding ?? null });
+    return () => useView.setState({ proposed: null });
+  }, [reading]);
+  useEffect(() => {
+    if (encoding !== null && ['pass', 'sharp', 'wipe', 'blurred'].includes(useView.getState().look))
       useView.setState({ look: 'directions', needles: true });
-  }, [agreed]);
+  }, [encoding === null]);
   if (pass === undefined)
     return (
       <div className="empty-state">
@@ -28,36 +45,47 @@ export function MotionPanel() {
         <Link to="../passes">Go to Passes</Link>
       </div>
     );
-  const proposal = proposeEncoding(pass.channels);
-  const set = (label: string, encoding: Encoding | null) =>
-    change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding }, ...s.elements.slice(1)] }));
+  const set = (label: string, next: Encoding | null, repairs: readonly RepairStep[] = element.repairs) =>
+    change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding: next, repairs: [...repairs] }, ...s.elements.slice(1)] }));
+  const repair = (step: RepairStep, label: string) =>
+    set(label, encoding ?? reading?.encoding ?? null, [...element.repairs.filter((r) => r.kind !== step.kind), step]);
+  const shift = (by: number) =>
+    change('Motion shifted', (s) => ({ ...s, offsets: { ...s.offsets, [pass.sequenceId]: (s.offsets[pass.sequenceId] ?? 0) + by } }));
   return (
     <>
       <h2>Motion</h2>
-      {!agreed && (
-        <div className="card open">
-          <b>Proposed reading</b>
-          {proposal === null ? (
-            <span>This pass has a single channel, and motion needs two. Choose another pass in step Passes.</span>
-          ) : (
-            <>
-              <span>
-                {proposal.encoding.name}: {proposal.encoding.sets.map((s) => `${s.x}, ${s.y}`).join(' and ')}.
-              </span>
-              <span className="evidence">
-                Because {proposal.reason}. Compare with the values below: what stands still should read the value for no motion.
-              </span>
-              <Button type="primary" size="small" icon={<CheckOutlined />} onClick={() => set('Reading taken', proposal.encoding)}>
-                Take this reading
-              </Button>
-            </>
-          )}
-        </div>
-      )}
+      <ReadingCard
+        reading={reading}
+        isMeasuring={found.isFetching}
+        problem={found.isError ? sentenceOf(found.error) : null}
+        agreed={encoding}
+        frame={frame}
+        onTake={(e) => set('Reading taken', { ...e, name: describeEncoding(e) })}
+        onAskFrame={() => setAsked(frame)}
+      />
       {problem !== null && <Alert type="error" showIcon title={problem} />}
-      <ChannelEvidence pass={pass} encoding={element.encoding ?? proposal?.encoding ?? null} />
-      {element.encoding !== null && <QuestionCards pass={pass} encoding={element.encoding} onChange={set} />}
-      <SavedEncodings encoding={element.encoding} onUse={(name, encoding) => set(`Reading ${name}`, encoding)} />
+      {reading !== null && <Symptoms reading={reading} repairs={element.repairs} onRepair={repair} onShift={shift} />}
+      {reading !== null && (reading.confidence < 0.6 || facts.length > 0) && (
+        <FactsCard
+          facts={facts}
+          onChange={(next) => {
+            setAsked(frame);
+            setFacts(next);
+          }}
+        />
+      )}
+      {reading !== null && reading.evidence.plots.length > 0 && (
+        <section className="card">
+          {reading.evidence.plots.map((plot, i) => (
+            <EvidencePlot key={plot.channel} plot={plot} axis={i === 0 ? 'x' : 'y'} frame={reading.frame} />
+          ))}
+        </section>
+      )}
+      {encoding !== null && <AuditCard detail={detail} />}
+      {encoding !== null && <RepairsCard repairs={element.repairs} onChange={(label, repairs) => set(label, encoding, repairs)} />}
+      <ChannelEvidence pass={pass} encoding={encoding ?? reading?.encoding ?? null} />
+      {encoding !== null && <QuestionCards pass={pass} encoding={encoding} onChange={set} />}
+      <SavedEncodings encoding={encoding} onUse={(name, next) => set(`Reading ${name}`, next)} />
     </>
   );
 }

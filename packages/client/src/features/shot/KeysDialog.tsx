@@ -11,7 +11,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['Left, Right', 'one frame'],
   ['Shift+Left, Right', 'ten frames'],
   ['A', 'look: all passes at once'],
-  ['S  B  W  D  H', 'look: sharp, blurred, wipe, directions, speed'],
+  ['S  B  W  D  H  R', 'look: sharp, blurred, wipe, directions, speed, proof'],
   ['X (held)', 'sharp while held: before and after'],
   ['N', 'needles'],
   ['P', 'pin the values under the pointer'],

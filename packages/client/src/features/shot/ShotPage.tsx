@@ -11,6 +11,7 @@ import { FrameStrip } from '../../viewer/FrameStrip';
 import { useDisplayLut } from '../../viewer/use-display-lut';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
+import { useResidual } from '../../viewer/use-residual';
 import { usePlayback } from '../../viewer/use-playback';
 import { fitPlacement, oneToOne } from '../../viewer/placement';
 import { resetView, useView } from '../../viewer/view-store';
@@ -76,6 +77,7 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
   useLiveBlur(detail, shutter);
   usePlayback(detail);
   usePeaks(detail);
+  useResidual(detail);
   const toOneToOne = () => {
     const { placement, set } = useView.getState(),
       canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');

@@ -4,7 +4,7 @@ import { useStepState } from '../../api/shots';
 import { useView, type Look } from '../../viewer/view-store';
 import { useKeysDialog } from './KeysDialog';
 
-const LOOK_KEYS: Record<string, Look> = { a: 'contact', s: 'sharp', b: 'blurred', w: 'wipe', d: 'directions', h: 'speed' };
+const LOOK_KEYS: Record<string, Look> = { a: 'contact', s: 'sharp', b: 'blurred', w: 'wipe', d: 'directions', h: 'speed', r: 'residual' };
 
 /** Keys of a shot. They rest while something is typed, and while a control uses the key itself. */
 export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {

@@ -27,7 +27,7 @@ export function ShutterPanel() {
   const { detail, change, shutter, setLiveShutter } = useShotContext();
   const { settings } = detail;
   const agreed = settings.elements[0].encoding !== null;
-  const speed = useView((s) => s.peaks.get(s.frame));
+  const speed = useView((s) => s.audit.get(s.frame)?.peakPx);
   useEffect(() => {
     // The first look at this step shows what it is about.
     if (agreed && ['sharp', 'pass', 'directions', 'speed'].includes(useView.getState().look))

@@ -38,8 +38,18 @@ export function evidenceOf(settled: Settled, measured: MeasuredMotion, rivals: r
       after: warpErrorOf(measured, vx, vy, settled.view).mean,
     },
     plots: judged.hypothesis.layout === 'components' ? plotsOf(settled, measured, mx, my, fits) : [],
-    alternatives: rivals.slice(0, 3).map((rival) => ({ reading: wordsOf(rival), residual: rival.error.mean })),
+    alternatives: otherReadings(judged, rivals),
   };
+}
+
+/** The best of each kind of reading that was tried and is not the chosen one. */
+function otherReadings(chosen: Judged, rivals: readonly Judged[]): Evidence['alternatives'] {
+  const out = new Map<string, number>();
+  for (const rival of [...rivals].sort((a, b) => a.error.mean - b.error.mean)) {
+    const words = wordsOf(rival);
+    if (words !== wordsOf(chosen) && !out.has(words)) out.set(words, rival.error.mean);
+  }
+  return [...out].slice(0, 3).map(([reading, residual]) => ({ reading, residual }));
 }
 
 function wordsOf({ hypothesis, samples, frameOffset }: Judged): string {

@@ -1,11 +1,12 @@
 import { resizePlane } from '../../raster/resize';
-import type { Encoding } from '../encoding';
+import type { Encoding, ScaleUnit } from '../encoding';
 import { curveWords } from '../describe-encoding';
 import { transferPair } from '../transfer';
 import { mixedEdgeShare, type EdgeRelation } from './edges';
 import type { Symptom } from './identification';
 import type { MeasuredMotion } from './measured-motion';
 import type { Settled } from './settle';
+import type { ScaleReading } from './snap-scale';
 import type { ChannelShape, StoredPass } from './stored-pass';
 
 /** What is wrong with the pass, worst first. */
@@ -81,7 +82,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
     const words = [
       ...(first === undefined
         ? []
-        : [`a full scale of ${first.equals} ${first.unit === 'px' ? 'px' : first.unit} over ${first.span.length} ${first.span.unit}`]),
+        : [`a full scale of ${UNIT_WORDS[first.unit](first.equals)} over ${spanWords(first.span)}`]),
       ...settled.otherCurves.slice(0, 2).map((transfer) => curveWords({ transfer })),
     ];
     add({
@@ -96,6 +97,17 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
   }
   const order = { error: 0, warning: 1, info: 2 };
   return out.sort((a, b) => order[a.severity] - order[b.severity]);
+}
+
+const UNIT_WORDS: Record<ScaleUnit, (equals: number) => string> = {
+  px: (equals) => `${equals} px`,
+  frameWidth: (equals) => `${equals === 1 ? 'a' : equals} frame width${equals === 1 ? '' : 's'}`,
+  frameSize: (equals) => `${equals === 1 ? 'a' : equals} frame width and height`,
+  halfFrame: (equals) => (equals === 1 ? 'half the frame' : `${equals} half frames`),
+};
+
+function spanWords({ length, unit }: ScaleReading['span']): string {
+  return unit === 'seconds' ? 'a second' : length === 1 ? 'a frame' : length === 0.5 ? 'half a frame' : `${length} frames`;
 }
 
 type Add = (s: Omit<Symptom, 'at'> & { at?: Symptom['at'] }) => void;

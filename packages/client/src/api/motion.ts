@@ -1,0 +1,46 @@
+import { motionAuditSchema, motionReadingSchema, type ShotDetail } from '@ivrex/contract';
+import type { MotionFact } from '@ivrex/core';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { requestJson } from './request';
+
+/** What readings and audits of a shot's motion depend on. */
+function dependsOn({ look, settings }: ShotDetail): unknown {
+  const [{ beauty, motion }] = settings.elements;
+  return [look, beauty, motion, settings.offsets, settings.readings, settings.fps];
+}
+
+/** How the motion pass is stored, as the pictures tell. Null frame: the frames that tell most. */
+export function useMotionReading(detail: ShotDetail, frame: number | null, facts: readonly MotionFact[]) {
+  const [{ beauty, motion }] = detail.settings.elements;
+  return useQuery({
+    queryKey: ['motion-reading', detail.shot.id, dependsOn(detail), frame, facts],
+    enabled: beauty !== null && motion !== null,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () => requestJson(motionReadingSchema, `/shots/${detail.shot.id}/motion/reading`, 'POST', { frame, facts }),
+  });
+}
+
+function auditKey(detail: ShotDetail): unknown[] {
+  return ['motion-audit', detail.shot.id, dependsOn(detail), detail.settings.elements[0].encoding];
+}
+
+/** Figures of all frames under the agreed encoding; asked for again while more are coming. */
+export function useMotionAudit(detail: ShotDetail) {
+  const [{ encoding, motion, beauty }] = detail.settings.elements;
+  return useQuery({
+    queryKey: auditKey(detail),
+    enabled: encoding !== null && motion !== null && beauty !== null,
+    queryFn: () => requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit`),
+    refetchInterval: (query) => (query.state.data?.state === 'running' ? 700 : false),
+  });
+}
+
+export function useAuditControl(detail: ShotDetail) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (what: 'cancel' | 'resume') =>
+      requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit/${what}`, 'POST', {}),
+    onSuccess: (audit) => client.setQueryData(auditKey(detail), audit),
+  });
+}

@@ -1,0 +1,117 @@
+import { REPAIR_ORDER, type RepairKind, type RepairStep } from '@ivrex/core';
+import { Switch } from 'antd';
+import { DragNumber } from '../../ui/DragNumber';
+import { useView } from '../../viewer/view-store';
+
+interface Props {
+  readonly repairs: readonly RepairStep[];
+  readonly onChange: (label: string, repairs: RepairStep[]) => void;
+}
+
+const WORDS: Record<RepairKind, { readonly name: string; readonly about: string }> = {
+  recentre: { name: 'Re-centre', about: 'takes a steady drift off everything' },
+  unmix: { name: 'Divide mixed edges by alpha', about: 'for vectors that were mixed with what stands still behind' },
+  fillHoles: { name: 'Fill holes', about: 'NaN, black and, if you like, clipped pixels continue the motion beside them' },
+  outliers: { name: 'Replace lone vectors', about: 'pixels between two motions take the nearer one' },
+  growEdges: { name: 'Grow under soft edges', about: 'partly covered pixels take the vector of the surface beside them' },
+  speedLimits: { name: 'Limit speed', about: 'slower than the floor stands still; faster than the ceiling is shortened' },
+};
+
+const USUAL: { readonly [K in RepairKind]: Extract<RepairStep, { kind: K }> } = {
+  recentre: { kind: 'recentre', on: false, xPx: 0, yPx: 0 },
+  unmix: { kind: 'unmix', on: false },
+  fillHoles: { kind: 'fillHoles', on: false, clipped: true },
+  outliers: { kind: 'outliers', on: false },
+  growEdges: { kind: 'growEdges', on: false, reachPx: 6 },
+  speedLimits: { kind: 'speedLimits', on: false, floorPx: 0.05, ceilingPx: null },
+};
+
+/** Repairs in the order in which they are applied; the files stay as they are. */
+export function RepairsCard({ repairs, onChange }: Props) {
+  const changed = useView((s) => s.repaired);
+  const put = (label: string, step: RepairStep) => onChange(label, [...repairs.filter((r) => r.kind !== step.kind), step]);
+  return (
+    <section className="card" data-testid="repairs">
+      <b>Was it damaged?</b>
+      <span className="evidence">Applied whenever the pass is read, from top to bottom. The files stay as they are.</span>
+      {REPAIR_ORDER.map((kind) => {
+        const step = repairs.find((r) => r.kind === kind) ?? USUAL[kind];
+        const { name, about } = WORDS[kind];
+        return (
+          <div key={kind} className="repair">
+            <div className="row" style={{ flexWrap: 'nowrap' }}>
+              <Switch
+                size="small"
+                aria-label={name}
+                checked={step.on}
+                onChange={(on) => put(`${name}: ${on ? 'on' : 'off'}`, { ...step, on })}
+              />
+              <span className="grow">{name}</span>
+              {step.on && <span className="quiet">{changed[kind] ?? 0} pixels here</span>}
+            </div>
+            <span className="quiet">{about}</span>
+            {step.on && <StepValues step={step} onChange={(next) => put(name, next)} />}
+          </div>
+        );
+      })}
+    </section>
+  );
+}
+
+function StepValues({ step, onChange }: { step: RepairStep; onChange: (step: RepairStep) => void }) {
+  switch (step.kind) {
+    case 'recentre':
+      return (
+        <div className="grid2">
+          <DragNumber label="x, pixels a frame" value={step.xPx} step={0.05} digits={4} onCommit={(xPx) => onChange({ ...step, xPx })} />
+          <DragNumber label="y, pixels a frame" value={step.yPx} step={0.05} digits={4} onCommit={(yPx) => onChange({ ...step, yPx })} />
+        </div>
+      );
+    case 'fillHoles':
+      return (
+        <div className="row">
+          <Switch
+            size="small"
+            aria-label="Clipped pixels too"
+            checked={step.clipped}
+            onChange={(clipped) => onChange({ ...step, clipped })}
+          />
+          <span>clipped pixels too</span>
+        </div>
+      );
+    case 'growEdges':
+      return (
+        <DragNumber
+          label="Reach in pixels"
+          value={step.reachPx}
+          step={1}
+          min={0}
+          max={200}
+          onCommit={(reachPx) => onChange({ ...step, reachPx })}
+        />
+      );
+    case 'speedLimits':
+      return (
+        <div className="grid2">
+          <DragNumber
+            label="Floor, pixels a frame"
+            value={step.floorPx}
+            step={0.05}
+            min={0}
+            max={1000}
+            onCommit={(floorPx) => onChange({ ...step, floorPx })}
+          />
+          <DragNumber
+            label="Ceiling (0: none)"
+            value={step.ceilingPx ?? 0}
+            step={1}
+            min={0}
+            max={100000}
+            onCommit={(px) => onChange({ ...step, ceilingPx: px > 0 ? px : null })}
+          />
+        </div>
+      );
+    default:
+      return null;
+  }
+}
