@@ -40,17 +40,27 @@ test('a matte is the coverage that the Cryptomatte has of its object, and all ob
   expect(seen).toBeGreaterThan(500);
 });
 
-test('what stands still is stored as the middle, and the tide wheel turns the other way round', async () => {
+test('the motion went through a curve: what stands still reads 0.73; the tide wheel turns the other way round', async () => {
   const motion = await planes('motion/TC_020_motion.1007.png');
   const x = motion.get('R') ?? new Float32Array(0),
     y = motion.get('G') ?? new Float32Array(0);
-  expect(x[2 * 960 + 2]).toBeCloseTo(32768 / 65535, 9);
+  const rest = Math.round(0.5 ** (1 / 2.2) * 65535) / 65535;
+  expect(x[2 * 960 + 2]).toBeCloseTo(rest, 7);
   // Above the axle of the great wheel (154, 208) and of the tide wheel (812, 356); y is stored upwards.
-  const above = (cx: number, cy: number, r: number) => x[(cy - r) * 960 + cx] - 32768 / 65535;
+  const above = (cx: number, cy: number, r: number) => x[(cy - r) * 960 + cx] - rest;
   expect(above(154, 208, 150)).toBeGreaterThan(0.01);
   expect(above(812, 356, 112)).toBeLessThan(-0.01);
-  const right = y[208 * 960 + 154 + 150] - 32768 / 65535;
+  const right = y[208 * 960 + 154 + 150] - rest;
   expect(right).toBeLessThan(-0.01);
+});
+
+test('exactly two frames of the motion leave its range', async () => {
+  const clipped: number[] = [];
+  for (let file = 1002; file <= 1025; file++) {
+    const motion = await planes(`motion/TC_020_motion.${file}.png`);
+    if (['R', 'G'].some((name) => motion.get(name)?.some((v) => v === 0 || v === 1))) clipped.push(file - 1);
+  }
+  expect(clipped).toEqual([1010, 1020]);
 });
 
 test('the look is a table that can be read', () => {

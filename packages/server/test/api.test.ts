@@ -13,7 +13,7 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { DeliveryId, FolderListing, ShotDetail, ShotId, Upload } from '@ivrex/contract';
+import type { DeliveryId, FolderListing, MotionAudit, MotionReading, ShotDetail, ShotId, Upload } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding } from '@ivrex/core';
 import { BlurPool } from '@ivrex/media';
@@ -27,6 +27,7 @@ import { listDeliveries } from '../src/db/queries/list-deliveries';
 import { makeApp } from '../src/http/app';
 import { frameSources, renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
+import { MotionAudits } from '../src/services/motion-audits';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
 
@@ -59,7 +60,7 @@ beforeAll(async () => {
     abort: () => undefined,
   };
   const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
-  services = { ...base, watch: new ShotWatch(base) };
+  services = { ...base, watch: new ShotWatch(base), audits: new MotionAudits(base) };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });
   for (const frame of [1010, 1011, 1012, 1014])
@@ -321,8 +322,8 @@ describe('passes in files of their own', () => {
       plate: 'plate JPEG',
     });
     const motion = wheels.passes.find((p) => p.guess.role === 'motion');
-    expect(motion?.guess.reason).toMatch(/\d\d % of the pixels rest at 0\.500/);
-    expect(motion?.ranges?.[0].rest).toBeCloseTo(32768 / 65535, 9);
+    expect(motion?.guess.reason).toMatch(/\d\d % of the pixels rest at 0\.7/);
+    expect(motion?.ranges?.[0].rest).toBeCloseTo(0.5 ** (1 / 2.2), 4);
   });
 
   test('the truncated frame is named, and the frames of the gap', () => {
@@ -369,6 +370,58 @@ describe('passes in files of their own', () => {
     expect(sources.motion.file).toMatch(/TC_020_motion\.1005\.png$/);
     expect(sources.beauty.file).toMatch(/TC_020_beauty\.1004\.exr$/);
     expect(sources.beauty.reading).toEqual({ curve: 'power22', alpha: { kind: 'straight' } });
+  });
+
+  test('the motion is read from the pictures: curve, scale, axes and the file numbers; asked again it is there at once', async () => {
+    const ask = async (body: object) =>
+      (await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send(body).expect(200)).body as MotionReading;
+    const reading = await ask({ frame: 1004 });
+    expect(reading).toMatchObject({
+      frame: 1004,
+      frameOffset: 1,
+      encoding: {
+        transfer: { kind: 'power', exponent: 2.2 },
+        zero: 0.5,
+        fullScale: { equals: 32, unit: 'px' },
+        axes: { x: 'right', y: 'up' },
+        sets: [{ x: 'R', y: 'G' }],
+      },
+    });
+    expect(reading.confidence).toBeGreaterThan(0.85);
+    expect(reading.symptoms.map((s) => s.code)).toEqual(expect.arrayContaining(['curveOnData', 'frameOff']));
+    const { residual } = reading.evidence;
+    expect(residual && residual.after < residual.before / 3).toBe(true);
+    const { rows } = await database.query('SELECT count(*)::int AS n FROM motion_readings');
+    expect(await ask({ frame: 1004 })).toEqual(reading);
+    expect((await database.query('SELECT count(*)::int AS n FROM motion_readings')).rows).toEqual(rows);
+    await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send({ frame: 'noon' }).expect(400);
+  });
+
+  test('all frames are audited in the background, kept, and stopped on request', async () => {
+    const reading = (await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send({ frame: 1004 })).body as MotionReading;
+    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
+    const audit = async () => (await api.get(`/api/shots/${wheels.shot.id}/motion/audit`).expect(200)).body as MotionAudit | null;
+    expect(await audit()).toBeNull();
+    const { settings } = await load();
+    const decided = {
+      elements: [{ ...settings.elements[0], encoding: reading.encoding }],
+      offsets: { ...settings.offsets, [motion?.sequenceId ?? '']: 1 },
+    };
+    await change(decided, 'Reading taken');
+    await audit();
+    const stopped = (await api.post(`/api/shots/${wheels.shot.id}/motion/audit/cancel`).expect(200)).body as MotionAudit;
+    expect(stopped.state).toBe('cancelled');
+    await api.post(`/api/shots/${wheels.shot.id}/motion/audit/resume`).expect(200);
+    let result = await audit();
+    while (result?.state === 'running') {
+      await new Promise((next) => setTimeout(next, 200));
+      result = await audit();
+    }
+    expect(result).toMatchObject({ state: 'done', failed: [] });
+    expect(result?.frames.length).toBe(result?.total);
+    // None of the frames that were copied here clips; the pendulum is fastest as it swings through.
+    expect(result?.frames.every((f) => f.clipped === 0 && f.peakPx > 5 && f.peakPx < 40)).toBe(true);
+    await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
   });
 
   test("a reading can be tried without being kept, and is part of the picture's tag", async () => {

@@ -66,7 +66,9 @@ function shotOf(made: readonly Made[], change: Partial<ShotSettings> = {}): Find
   const settings = shotSettingsSchema.parse({
     version: 1,
     roles: {},
-    elements: [{ name: 'e', beauty: idOf('beauty'), motion: idOf('motion'), depth: null, ids: null, encoding: null, shutter: null }],
+    elements: [
+      { name: 'e', beauty: idOf('beauty'), motion: idOf('motion'), depth: null, ids: null, encoding: null, shutter: null, repairs: [] },
+    ],
     shutter: { opens: -0.25, closes: 0.25, strength: 1 },
     path: 'auto',
     samples: 'auto',

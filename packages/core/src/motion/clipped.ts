@@ -14,7 +14,7 @@ const WALL = 24,
 
 /**
  * Whole numbers are clipped at their first and last code. Floats are clipped where many pixels share the lowest or the highest value.
- * The value for no motion, the value for no vector, and black in both channels are none of these.
+ * The value for no motion and the value for no vector are none of these; black holes under a centred zero are, as nothing tells them apart.
  */
 export function clippedPixels(stored: StoredMotion, encoding: Encoding, types: ReadonlyMap<string, SampleType>): ClippedPixels {
   const count = stored.width * stored.height;
@@ -27,7 +27,6 @@ export function clippedPixels(stored: StoredMotion, encoding: Encoding, types: R
       if (plane === null) continue;
       const type = types.get(names[at]) ?? 'float';
       const walls = type === 'u8' || type === 'u16' ? [0, 1] : wallsOf(plane, encoding);
-      const other = planes[1 - at] ?? null;
       for (const wall of walls) {
         if (
           Math.abs(wall - restValue(encoding, set.length !== null)) < 1e-6 ||
@@ -35,8 +34,7 @@ export function clippedPixels(stored: StoredMotion, encoding: Encoding, types: R
         )
           continue;
         for (let i = 0; i < count; i++) {
-          if (plane[i] !== wall || (wall === 0 && other !== null && other[i] === 0)) continue;
-          mask[i] = 1;
+          if (plane[i] === wall) mask[i] = 1;
         }
       }
     }

@@ -20,7 +20,7 @@ export interface CodecPlan {
   readonly signX: number;
   readonly signY: number;
   readonly pixelAspect: number;
-  /** Per set: frames between from and to, and from + to (twice the interval's middle). */
+  /** Per set: frames between from and to, and from + to (twice the interval's middle, frames; of a rate per second as if it were per frame). */
   readonly spans: readonly { readonly frames: number; readonly sum: number }[];
 }
 
@@ -56,7 +56,8 @@ export function planCodec(encoding: Encoding, facts: PassFacts): CodecPlan {
       );
     const frames = (covers.to - covers.from) * rate;
     if (frames === 0) throw new IvrexError('badEncoding', 'a vector set covers no time: from and to are equal');
-    return { frames, sum: (covers.from + covers.to) * rate };
+    // Per second is a rate, taken over the frame: from and to say on which side. A path is not followed for a whole second.
+    return { frames, sum: covers.from + covers.to };
   });
   if (spans.length === 2 && spans[0].sum === spans[1].sum)
     throw new IvrexError('badEncoding', 'both vector sets lie around the same moment, so they do not tell previous from next');

@@ -34,8 +34,8 @@ export function remapFrame(
   for (let i = 0; i < field.valid.length; i++) {
     if (field.valid[i] === 0 || back.valid[i] === 0 || encoded.clipped[i] === 1) continue;
     const next = Math.hypot(
-      back.toNext[i * 2] - wantedAt(field, encoding, i * 2, fps),
-      back.toNext[i * 2 + 1] - wantedAt(field, encoding, i * 2 + 1, fps),
+      back.toNext[i * 2] - wantedAt(field, encoding, i * 2),
+      back.toNext[i * 2 + 1] - wantedAt(field, encoding, i * 2 + 1),
     );
     worst = Math.max(worst, next);
     if (side === null)
@@ -48,11 +48,10 @@ export function remapFrame(
 }
 
 /** The velocity that the target is asked to hold: to the next frame of two sets, the interval's own of one. */
-function wantedAt({ toNext, toPrevious }: MotionField, encoding: Encoding, at: number, fps: number | null): number {
+function wantedAt({ toNext, toPrevious }: MotionField, encoding: Encoding, at: number): number {
   if (encoding.sets.length === 2) return toNext[at];
-  const { from, to, unit } = encoding.sets[0].covers;
-  const rate = unit === 'seconds' ? (fps ?? 1) : 1;
-  return (toNext[at] - toPrevious[at]) / 2 + ((toNext[at] + toPrevious[at]) / 2) * (from + to) * rate;
+  const { from, to } = encoding.sets[0].covers;
+  return (toNext[at] - toPrevious[at]) / 2 + ((toNext[at] + toPrevious[at]) / 2) * (from + to);
 }
 
 /**

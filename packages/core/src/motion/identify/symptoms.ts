@@ -80,9 +80,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
   if (confidence > 0.3 && (others.length > 0 || settled.otherCurves.length > 0)) {
     const first = others[0];
     const words = [
-      ...(first === undefined
-        ? []
-        : [`a full scale of ${UNIT_WORDS[first.unit](first.equals)} over ${spanWords(first.span)}`]),
+      ...(first === undefined ? [] : [`a full scale of ${UNIT_WORDS[first.unit](first.equals)} over ${spanWords(first.span)}`]),
       ...settled.otherCurves.slice(0, 2).map((transfer) => curveWords({ transfer })),
     ];
     add({
