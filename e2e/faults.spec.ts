@@ -46,7 +46,7 @@ test("a reading that can't be decoded says so, and undo leaves it", async ({ pag
   await cover.click();
   await page.locator('.ant-select-item-option', { hasText: 'covers: from this frame to the next' }).last().click();
   await expect(page.getByRole('alert').filter({ hasText: 'same moment' })).toBeVisible();
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(page.getByRole('alert')).toHaveCount(0);
 });
 

@@ -41,7 +41,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     const probe = page.getByTestId('probes');
     await page.getByText('x left', { exact: true }).click();
     await expect(probe).toContainText('px a frame, left');
-    await page.getByRole('button', { name: 'Undo' }).click();
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
     await expect(probe).toContainText('px a frame, right');
   });
 
@@ -72,7 +72,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     await page.mouse.move(box.x + box.width / 2 + 30, box.y + box.height / 2, { steps: 4 });
     await page.mouse.up();
     await expect(page.getByLabel('Closes', { exact: true })).not.toHaveValue('0.25');
-    await page.getByRole('button', { name: 'Undo' }).click();
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
     await expect(page.getByLabel('Closes', { exact: true })).toHaveValue('0.25');
   });
 

@@ -24,7 +24,7 @@ test('the findings of the wheel room name all that is wrong with it; an offset i
   await expect(findings).not.toContainText('is numbered 1002 to 1025');
   const bar = page.getByRole('slider', { name: /Frames of motion/ });
   await expect(bar).toHaveAttribute('aria-valuenow', '1');
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(findings).toContainText('is numbered 1002 to 1025');
 
   await bar.scrollIntoViewIfNeeded();
@@ -59,7 +59,7 @@ test('every pass is seen at once; roles are agreed to in one click and changed i
   await row.locator('.ant-select').click();
   await page.locator('.ant-select-item-option', { hasText: 'Shadow' }).last().click();
   await expect(row).toContainText('Picture; you chose');
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(row).toContainText('Data, kept as stored; the file is named for a matte');
 });
 
@@ -128,7 +128,7 @@ test('the view is held against a still, and the transform that matches is offere
   await expect(page.getByTestId('viewer-note')).toContainText('view minus still');
   await card.getByRole('button', { name: /Soft shoulder .* comes closer: 0\.\d steps/ }).click();
   await expect(page.getByTestId('still-match')).toContainText('The view matches');
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
 });
 
 test('a .cube table is loaded and shown through; one that is none is refused and the view stays', async ({ page }) => {
@@ -150,6 +150,6 @@ test('a .cube table is loaded and shown through; one that is none is refused and
     'tidal_clock_evening (cube of 33)',
   );
   await expect.poll(() => shot.changeSince(before)).toBeGreaterThan(SAME);
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect.poll(() => shot.changeSince(before)).toBeLessThan(SAME);
 });

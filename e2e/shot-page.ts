@@ -54,8 +54,9 @@ export class ShotPage {
     await this.step('Motion');
     const take = this.page.getByRole('button', { name: 'Take this reading' }),
       cards = this.page.getByText('How far is full scale?');
-    await expect(take.or(cards)).toBeVisible();
-    if (await take.isVisible()) await take.click();
+    // Measuring a frame takes a few seconds.
+    await expect(take.or(cards).first()).toBeVisible({ timeout: 60000 });
+    if (!(await cards.isVisible())) await take.click();
     await expect(cards).toBeVisible();
   }
 }

@@ -52,9 +52,14 @@ for (const [width, height] of [
     await expect(page.locator('.alpha-choices canvas[data-drawn]')).toHaveCount(5);
     await page.locator('.ranges').scrollIntoViewIfNeeded();
     await look(page, 'reading');
+    await wheels.step('Motion');
+    await page.getByRole('button', { name: 'Look at the proof' }).click({ timeout: 60000 });
+    await expect(page.getByTestId('viewer-note')).toContainText('fetched back along the vectors');
+    await look(page, 'proof');
     const shot = await ShotPage.open(page, 'TC_010');
     await shot.agreeOnReading();
-    await expect(page.getByText(/top bar \d/)).toBeVisible();
+    await expect(page.getByText(/top bar \d/)).toBeVisible({ timeout: 60000 });
+    await expect(page.getByTestId('audit-card')).toContainText('decides the range');
     await look(page, 'motion');
     await shot.step('Shutter');
     await page.keyboard.press('w');

@@ -64,7 +64,7 @@ test('a reading is kept under a name and used again', async ({ page }) => {
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
   await expect(page.getByText(`Kept as ${name}.`)).toBeVisible();
   await page.getByText('y up', { exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Undo' })).toBeEnabled();
+  await expect(page.getByRole('button', { name: 'Undo', exact: true })).toBeEnabled();
   await page.locator('.ant-select', { has: page.getByLabel('Use a kept reading') }).click();
   await page.locator('.ant-select-dropdown:visible .ant-select-item-option', { hasText: name }).click();
   await expect(page.locator('.ant-segmented-item-selected', { hasText: 'y down' })).toBeVisible();
@@ -87,6 +87,6 @@ test('a change in another window is not written over', async ({ page, context })
   await other.unroute(/\/api\/shots\/[^/]+$/, hold);
   await other.reload();
   await expect(other.getByLabel('Angle', { exact: true })).toHaveValue('144');
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(page.getByLabel('Angle', { exact: true })).not.toHaveValue('144');
 });

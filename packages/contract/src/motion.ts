@@ -91,3 +91,28 @@ export const motionAuditSchema = z.object({
   secondsLeft: z.number().nullable(),
 });
 export type MotionAudit = z.infer<typeof motionAuditSchema>;
+
+/** Writing a motion pass in another encoding, all frames of the shot. */
+export const remapOrderSchema = z.strictObject({
+  /** Part of file and folder names. */
+  name: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, 'use letters, digits, dot, dash and underscore'),
+  to: encodingSchema,
+  type: z.enum(['u8', 'u16', 'half', 'float']),
+  format: z.enum(['exr', 'png', 'tif']),
+});
+export type RemapOrder = z.infer<typeof remapOrderSchema>;
+
+export const motionRemapSchema = z.object({
+  state: z.enum(['running', 'done', 'failed', 'cancelled']),
+  name: z.string(),
+  pattern: z.string(),
+  done: z.number().int(),
+  total: z.number().int(),
+  predictedErrorPx: z.number(),
+  maxErrorPx: z.number(),
+  clippedPixels: z.number(),
+  invalidPixels: z.number(),
+  /** Frames that could not be written, and why. */
+  failed: z.array(z.object({ frame: z.number().int(), message: z.string() })),
+});
+export type MotionRemap = z.infer<typeof motionRemapSchema>;

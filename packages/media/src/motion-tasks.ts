@@ -1,16 +1,17 @@
 import {
   auditFrame,
-  decodeMotion,
   identifyEncoding,
   IvrexError,
   measureMotion,
   predictRemapError,
+  readMotion,
   remapFrame,
   resizePlane,
   type Encoding,
   type FrameAudit,
   type Identification,
   type MotionFact,
+  type RepairStep,
   type StoredType,
 } from '@ivrex/core';
 import { aboutFile } from './image-file';
@@ -85,7 +86,8 @@ export interface AuditResult extends FrameAudit {
 export async function auditMotion({ motion, encoding, fps, beauty }: AuditRequest, host: NodeHost): Promise<AuditResult> {
   const reader = new FileReader(host);
   const stored = await loadStoredMotion(motion, encoding, reader);
-  const beautyAlpha = await alphaFor(stored, encoding, beauty, host, reader);
+  const borrows = encoding.premultiplied && encoding.alpha === null;
+  const beautyAlpha = await coverageOf(stored, borrows ? beauty : null, host, reader);
   const { width, height } = stored;
   const audit = await aboutFile(motion.file, () =>
     Promise.resolve(
@@ -95,14 +97,14 @@ export async function auditMotion({ motion, encoding, fps, beauty }: AuditReques
   return { ...audit, width, height };
 }
 
-async function alphaFor(
+/** The beauty's alpha at the pass's size; null when there is none, or nobody asked for it. */
+async function coverageOf(
   stored: LoadedMotion,
-  encoding: Encoding,
   beauty: PictureFile | null,
   host: NodeHost,
   reader: FileReader,
 ): Promise<Float32Array | null> {
-  if (!encoding.premultiplied || encoding.alpha !== null || beauty === null) return null;
+  if (beauty === null) return null;
   const picture = await loadPicture(beauty, host, reader);
   if (!picture.hasAlpha) return null;
   const alpha = Float32Array.from({ length: picture.width * picture.height }, (_, i) => picture.rgba[i * 4 + 3]);
@@ -112,6 +114,8 @@ async function alphaFor(
 export interface RemapRequest {
   readonly motion: PassFile;
   readonly from: Encoding;
+  /** What is mended on the way. */
+  readonly repairs?: readonly RepairStep[];
   readonly to: Encoding;
   /** Null: the type of the source's first channel, or what the format usually holds. */
   readonly type: StoredType | null;
@@ -120,8 +124,6 @@ export interface RemapRequest {
   readonly out: string;
   /** Layer of the written channels; "" writes them plain. */
   readonly layer: string;
-  /** Predict and measure only. */
-  readonly dryRun?: boolean;
 }
 
 export interface RemapResult {
@@ -132,29 +134,40 @@ export interface RemapResult {
   readonly invalidPixels: number;
 }
 
-/** Decodes one frame, encodes it anew, measures what that lost, and writes it. The source is only read. */
+/** Reads one frame, encodes it anew, measures what that lost, and writes it. The source is only read. */
 export async function remapMotion(request: RemapRequest, host: NodeHost): Promise<RemapResult> {
-  const { from, to, out } = request;
+  const { from, to, out, repairs = [] } = request;
   const reader = new FileReader(host);
   const stored = await loadStoredMotion(request.motion, from, reader);
-  const beautyAlpha = await alphaFor(stored, from, request.beauty, host, reader);
+  // Repairs only look at the alpha: a frame whose beauty can't be read is written without.
+  const needsAlpha = (from.premultiplied && from.alpha === null) || to.premultiplied || to.alpha !== null;
+  const loadCoverage = () => coverageOf(stored, request.beauty, host, reader);
+  const coverage = needsAlpha ? await loadCoverage() : await orNull(loadCoverage);
   const { width, height } = stored,
     fps = request.fps ?? stored.fps;
   return aboutFile(request.motion.file, async () => {
-    const field = decodeMotion({ planes: planesOf(stored), width, height, fps, beautyAlpha }, from);
+    const { field } = readMotion(
+      { planes: planesOf(stored), width, height, fps, beautyAlpha: coverage },
+      typesOf(stored),
+      from,
+      repairs,
+      coverage,
+    );
     const type = request.type ?? usualType(out, stored);
     const own = from.alpha === null ? null : (stored.channels.find((c) => c.name === from.alpha)?.data ?? null);
-    const alpha = to.premultiplied || to.alpha !== null ? (own ?? beautyAlpha) : null;
+    const alpha = to.premultiplied || to.alpha !== null ? (own ?? coverage) : null;
     let range = 0;
     for (let i = 0; i < field.toNext.length; i++) range = Math.max(range, Math.abs(field.toNext[i]), Math.abs(field.toPrevious[i]));
     const predictedErrorPx = predictRemapError(to, type, range, { width, height, fps });
     const remapped = remapFrame(field, to, type, fps, alpha);
-    if (request.dryRun !== true)
-      await saveMotion(
-        out,
-        { planes: remapped.planes, displayWindow: stored.displayWindow, type, layer: request.layer, attributes: stored.attributes },
-        host,
-      );
+    const written = {
+      planes: remapped.planes,
+      displayWindow: stored.displayWindow,
+      type,
+      layer: request.layer,
+      attributes: stored.attributes,
+    };
+    await saveMotion(out, written, host);
     const { maxErrorPx, clippedPixels, invalidPixels } = remapped;
     return { type, predictedErrorPx, maxErrorPx, clippedPixels, invalidPixels };
   });

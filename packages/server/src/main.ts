@@ -11,6 +11,7 @@ import { DemoJob } from './jobs/make-demo-job';
 import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
 import { FolderLooks } from './services/measures';
 import { MotionAudits } from './services/motion-audits';
+import { MotionRemaps } from './services/motion-remaps';
 import type { Services } from './services/services';
 import { ShotWatch } from './services/watch';
 
@@ -32,7 +33,8 @@ const demo = new DemoJob(config);
 const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks(config.limits) };
 const watch = new ShotWatch(base);
 const audits = new MotionAudits(base);
-const services: Services = { ...base, watch, audits };
+const remaps = new MotionRemaps(base);
+const services: Services = { ...base, watch, audits, remaps };
 
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {
@@ -54,6 +56,7 @@ async function stop(): Promise<void> {
   stopping = true;
   watch.stop();
   audits.stop();
+  remaps.stop();
   server.close();
   server.closeAllConnections();
   await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));

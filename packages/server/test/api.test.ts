@@ -13,9 +13,9 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { DeliveryId, FolderListing, MotionAudit, MotionReading, ShotDetail, ShotId, Upload } from '@ivrex/contract';
+import type { DeliveryId, FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail, ShotId, Upload } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
-import { proposeEncoding } from '@ivrex/core';
+import { proposeEncoding, rawPixels } from '@ivrex/core';
 import { BlurPool } from '@ivrex/media';
 import { pino } from 'pino';
 import request from 'supertest';
@@ -28,6 +28,7 @@ import { makeApp } from '../src/http/app';
 import { frameSources, renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
+import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
 
@@ -60,7 +61,7 @@ beforeAll(async () => {
     abort: () => undefined,
   };
   const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
-  services = { ...base, watch: new ShotWatch(base), audits: new MotionAudits(base) };
+  services = { ...base, watch: new ShotWatch(base), audits: new MotionAudits(base), remaps: new MotionRemaps(base) };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });
   for (const frame of [1010, 1011, 1012, 1014])
@@ -421,6 +422,28 @@ describe('passes in files of their own', () => {
     expect(result?.frames.length).toBe(result?.total);
     // None of the frames that were copied here clips; the pendulum is fastest as it swings through.
     expect(result?.frames.every((f) => f.clipped === 0 && f.peakPx > 5 && f.peakPx < 40)).toBe(true);
+
+    // The same reading, written anew with a range that is large enough.
+    const to = { ...rawPixels('R', 'G'), zero: 0.5, fullScale: { stored: 1, equals: 40, unit: 'px' } };
+    const remap = `/api/shots/${wheels.shot.id}/motion/remap`;
+    await api.post(remap).send({ name: '../out', to, type: 'u16', format: 'png' }).expect(400);
+    await api.post(remap).send({ name: 'motion_40px', to, type: 'u16', format: 'png' }).expect(201);
+    await api.post(remap).send({ name: 'motion_40px', to, type: 'u16', format: 'png' }).expect(409);
+    let written = (await api.get(remap).expect(200)).body as MotionRemap;
+    while (written.state === 'running') {
+      await new Promise((next) => setTimeout(next, 200));
+      written = (await api.get(remap).expect(200)).body as MotionRemap;
+    }
+    expect(written).toMatchObject({ state: 'done', done: result?.total, clippedPixels: 0, failed: [] });
+    expect(written.maxErrorPx).toBeLessThanOrEqual(written.predictedErrorPx + 1e-5);
+    expect(existsSync(written.pattern.replace('####', '1004'))).toBe(true);
+    // What no format can hold is said frame by frame, and the pass is still there.
+    await api.post(remap).send({ name: 'motion_half', to, type: 'half', format: 'png' }).expect(201);
+    do {
+      await new Promise((next) => setTimeout(next, 100));
+      written = (await api.get(remap).expect(200)).body as MotionRemap;
+    } while (written.state === 'running');
+    expect(written.failed[0].message).toContain('PNG holds whole numbers');
     await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
   });
 

@@ -1,4 +1,4 @@
-import { motionAuditSchema, motionReadingSchema, type ShotDetail } from '@ivrex/contract';
+import { motionAuditSchema, motionReadingSchema, motionRemapSchema, type RemapOrder, type ShotDetail } from '@ivrex/contract';
 import type { MotionFact } from '@ivrex/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { requestJson } from './request';
@@ -42,5 +42,25 @@ export function useAuditControl(detail: ShotDetail) {
     mutationFn: (what: 'cancel' | 'resume') =>
       requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit/${what}`, 'POST', {}),
     onSuccess: (audit) => client.setQueryData(auditKey(detail), audit),
+  });
+}
+
+/** The motion that is being written for the shot, or was written last. */
+export function useMotionRemap(shotId: string) {
+  return useQuery({
+    queryKey: ['motion-remap', shotId],
+    queryFn: () => requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap`),
+    refetchInterval: (query) => (query.state.data?.state === 'running' ? 500 : false),
+  });
+}
+
+export function useOrderRemap(shotId: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (order: RemapOrder | 'cancel') =>
+      order === 'cancel'
+        ? requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap/cancel`, 'POST', {})
+        : requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap`, 'POST', order),
+    onSuccess: (status) => client.setQueryData(['motion-remap', shotId], status),
   });
 }

@@ -9,6 +9,7 @@ import {
   newUploadSchema,
   passIdSchema,
   pictureChoiceSchema,
+  remapOrderSchema,
   saveEncodingSchema,
   settingsChangeSchema,
   shotIdSchema,
@@ -126,6 +127,17 @@ export function apiRoutes(services: Services): Router {
   });
   api.post('/shots/:shotId/motion/audit/resume', async (request, response) => {
     response.json(await services.audits.resume(shotParams.parse(request.params).shotId));
+  });
+
+  api.get('/shots/:shotId/motion/remap', (request, response) => {
+    response.json(services.remaps.look(shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/motion/remap', async (request, response) => {
+    const order = remapOrderSchema.parse(request.body);
+    response.status(201).json(await services.remaps.order(shotParams.parse(request.params).shotId, order));
+  });
+  api.post('/shots/:shotId/motion/remap/cancel', (request, response) => {
+    response.json(services.remaps.cancel(shotParams.parse(request.params).shotId));
   });
 
   api.get('/passes/:passId/frames/:frame', async (request, response) => {

@@ -194,11 +194,11 @@ function aboutPixels({ pass, measures }: MeasuredPass, settings: ShotSettings, a
       place,
     );
   }
-  if (role === 'motion') aboutMotionValues(pass, measures, add);
+  if (role === 'motion') aboutMotionValues(pass, measures, settings, add);
   if (!isDataRole(role)) aboutAlpha(pass, measures, settings, add);
 }
 
-function aboutMotionValues(pass: Pass, measures: readonly PassMeasure[], add: Add): void {
+function aboutMotionValues(pass: Pass, measures: readonly PassMeasure[], settings: ShotSettings, add: Add): void {
   const place = { sequenceId: pass.sequenceId, passId: pass.id };
   const [first] = measures[0]?.channels ?? [];
   const type = pass.channels[0]?.type;
@@ -218,7 +218,9 @@ function aboutMotionValues(pass: Pass, measures: readonly PassMeasure[], add: Ad
       'Edges smear in wrong directions. Ask for EXR, or at least a 16-bit PNG or TIFF.',
       place,
     );
-  if (first !== undefined && Math.abs(first.rest - 0.7325) < 0.006 && first.restShare > 0.2)
+  // Once a reading that undoes the curve is agreed, there is nothing left to do.
+  const undone = settings.elements.some((e) => e.motion === pass.id && e.encoding !== null && e.encoding.transfer.kind !== 'none');
+  if (!undone && first !== undefined && Math.abs(first.rest - 0.7325) < 0.006 && first.restShare > 0.2)
     add(
       'warning',
       `${nameOf(pass)} rests at ${first.rest.toFixed(3)} instead of 0.5: a picture curve seems to have been applied to data.`,

@@ -5,6 +5,7 @@ import type { Config } from '../config/config';
 import type { Database } from '../db/database';
 import type { FolderLooks } from './measures';
 import type { MotionAudits } from './motion-audits';
+import type { MotionRemaps } from './motion-remaps';
 
 /** What every use case is handed. No globals. */
 export interface Services {
@@ -18,6 +19,7 @@ export interface Services {
   readonly looks: FolderLooks;
   readonly watch: { see(shotId: ShotId): void };
   readonly audits: MotionAudits;
+  readonly remaps: MotionRemaps;
 }
 
 /** The job queue as services see it. */

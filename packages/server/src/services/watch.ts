@@ -13,7 +13,7 @@ export class ShotWatch {
   private readonly asked = new Map<ShotId, number>();
   private timer: NodeJS.Timeout | null = null;
 
-  constructor(private readonly services: Omit<Services, 'watch' | 'audits'>) {}
+  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps'>) {}
 
   /** Somebody looks at this shot now. */
   see(shotId: ShotId): void {

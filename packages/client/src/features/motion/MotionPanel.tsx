@@ -12,6 +12,7 @@ import { EvidencePlot } from './EvidencePlot';
 import { FactsCard } from './FactsCard';
 import { QuestionCards } from './QuestionCards';
 import { ReadingCard } from './ReadingCard';
+import { RemapCard } from './RemapCard';
 import { RepairsCard } from './RepairsCard';
 import { SavedEncodings } from './SavedEncodings';
 import { Symptoms } from './Symptoms';
@@ -85,6 +86,7 @@ export function MotionPanel() {
       {encoding !== null && <RepairsCard repairs={element.repairs} onChange={(label, repairs) => set(label, encoding, repairs)} />}
       <ChannelEvidence pass={pass} encoding={encoding ?? reading?.encoding ?? null} />
       {encoding !== null && <QuestionCards pass={pass} encoding={encoding} onChange={set} />}
+      {encoding !== null && <RemapCard detail={detail} encoding={encoding} />}
       <SavedEncodings encoding={encoding} onUse={(name, next) => set(`Reading ${name}`, next)} />
     </>
   );

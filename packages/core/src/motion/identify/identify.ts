@@ -1,6 +1,7 @@
 import type { Encoding } from '../encoding';
 import { resizePlane } from '../../raster/resize';
 import { describeEncoding } from '../describe-encoding';
+import { pairedT } from './compare-errors';
 import { relationToAlpha, type EdgeRelation } from './edges';
 import { evidenceOf } from './evidence';
 import { transferPair } from '../transfer';
@@ -71,23 +72,6 @@ function isBetter(a: Judged, b: Judged, measured: MeasuredMotion): boolean {
   return t > 4;
 }
 
-/** Student's t of the first's errors being larger, over the points that both have. */
-export function pairedT(first: Float64Array, second: Float64Array): number {
-  let n = 0,
-    sum = 0,
-    squares = 0;
-  for (let k = 0; k < first.length; k++) {
-    const d = first[k] - second[k];
-    if (d - d !== 0) continue;
-    n++;
-    sum += d;
-    squares += d * d;
-  }
-  if (n < 3) return 0;
-  const mean = sum / n;
-  return mean / Math.sqrt(Math.max(1e-18, (squares / n - mean * mean) / n));
-}
-
 /** Two more channels that hold the way to the other neighbour: the encoding with both sets, or null. */
 function secondSet(settled: Settled, measured: MeasuredMotion, files: MotionFiles): Encoding | null {
   const { samples, hypothesis, frameOffset } = settled.judged;
@@ -120,7 +104,9 @@ function secondSet(settled: Settled, measured: MeasuredMotion, files: MotionFile
       to = centre + length / 2;
     return { ...set, covers: points < 0 ? { from: to, to: from, unit: mine.covers.unit } : { from, to, unit: mine.covers.unit } };
   };
-  return { ...settled.encoding, sets: [covers(mine, middle, slope), covers(theirs, -Math.sign(middle || 1), otherSlope)] };
+  const sets = [covers(mine, middle, slope), covers(theirs, -Math.sign(middle || 1), otherSlope)];
+  // To the next frame first.
+  return { ...settled.encoding, sets: middle < 0 ? sets.reverse() : sets };
 }
 
 /** Of the pass's own alpha, or the beauty's brought to the pass's size. */

@@ -1,6 +1,7 @@
 import type { Transfer } from '../encoding';
-import { motionOf, samplesOf, suggestFromFlow, suggestFromSweep, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
+import { motionOf, samplesOf, suggestFromFlow, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
 import type { MeasuredMotion } from './measured-motion';
+import { suggestFromSweep } from './sweep';
 import { shapeOf, type StoredPass } from './stored-pass';
 import { fitWarp, warpErrorOf, type WarpError, type WarpView } from './warp-fit';
 

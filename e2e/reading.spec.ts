@@ -1,0 +1,90 @@
+import { expect, test, type Page } from '@playwright/test';
+import { ShotPage } from './shot-page';
+
+/** The wheel room's pass: a curve baked in, numbered one late, clipped on two frames. */
+test('a damaged pass is read, proven, repaired and audited, and all of it taken back', async ({ page }) => {
+  test.setTimeout(180000);
+  await asItArrived(page, 'TC_020');
+  const shot = await ShotPage.open(page, 'TC_020');
+  await shot.step('Motion');
+  const card = page.getByTestId('reading-card'),
+    symptoms = page.getByTestId('symptoms');
+
+  await test.step('the pictures tell curve, range, axes and numbering', async () => {
+    await expect(page.getByTestId('reading-words')).toContainText('power curve 2.2', { timeout: 60000 });
+    await expect(page.getByTestId('reading-words')).toContainText('full scale 32 px');
+    await expect(card).toContainText(/sure, 9\d %/);
+    await expect(symptoms).toContainText('no motion reads 0.730 instead of 0.5');
+    await expect(page.getByTestId('plot-x').locator('circle')).not.toHaveCount(0);
+    await expect(page.getByTestId('plot-y')).toContainText('pixels a frame against what G holds');
+  });
+
+  await test.step('the numbering is mended by its button', async () => {
+    await symptoms.getByRole('button', { name: 'Shift the motion by +1' }).click();
+    await expect(symptoms.getByRole('button', { name: 'Shift the motion by +1' })).toHaveCount(0, { timeout: 60000 });
+  });
+
+  await test.step('the proof: the vectors take away most of what the next frame differs by', async () => {
+    await card.getByRole('button', { name: 'Look at the proof' }).click();
+    const note = page.getByTestId('viewer-note');
+    await expect(note).toContainText('fetched back along the vectors');
+    const figures = /times: ([\d.]+) on average \(([\d.]+) without/.exec((await note.textContent()) ?? '');
+    expect(Number(figures?.[1])).toBeLessThan(Number(figures?.[2]) / 3);
+    const explained = await shot.pixels();
+    await card.getByText('without the vectors', { exact: true }).click();
+    await expect(note).toContainText('as it is');
+    expect(await shot.changeSince(explained)).toBeGreaterThan(1);
+  });
+
+  await test.step('once taken, all frames are audited: the two clipped ones are named, and seen in the strip', async () => {
+    await card.getByRole('button', { name: 'Take this reading' }).click();
+    await expect(card).toContainText('This is the reading that is used');
+    const audit = page.getByTestId('audit-card');
+    await expect(audit).toContainText('The range was too small in frame 1010, frame 1020', { timeout: 90000 });
+    await expect(audit).toContainText('40 px');
+    await expect(page.getByTestId('clipped-1010')).toBeVisible();
+    await audit.getByRole('button', { name: 'frame 1010', exact: true }).click();
+    await expect(page.getByTestId('frame-number')).toHaveText('1010');
+  });
+
+  await test.step('the clipped motion is continued; the switch says how many pixels changed', async () => {
+    const repairs = page.getByTestId('repairs');
+    await repairs.getByRole('switch', { name: 'Fill holes' }).click();
+    await expect(repairs).toContainText(/[1-9]\d* pixels here/);
+    await page.reload();
+    await shot.loaded();
+    await expect(page.getByTestId('repairs').getByRole('switch', { name: 'Fill holes' })).toBeChecked();
+  });
+
+  await test.step('it is written with the right range: the error is said before, and measured after', async () => {
+    const remap = page.getByTestId('remap-card');
+    await expect(page.getByTestId('remap-prediction')).toContainText(/largest error will be 0\.000\d+ px/);
+    await remap.getByRole('button', { name: 'Write all frames' }).click();
+    await expect(page.getByTestId('remap-result')).toContainText('24 of 24 frames written', { timeout: 90000 });
+    await expect(page.getByTestId('remap-result')).toContainText('nothing was clipped');
+  });
+
+  await test.step('everything can be taken back', async () => {
+    const undo = page.getByRole('button', { name: 'Undo', exact: true });
+    await undo.click();
+    await expect(page.getByTestId('repairs').getByRole('switch', { name: 'Fill holes' })).not.toBeChecked();
+    await undo.click();
+    await expect(card.getByRole('button', { name: 'Take this reading' })).toBeVisible();
+    await undo.click();
+    await expect(symptoms.getByRole('button', { name: 'Shift the motion by +1' })).toBeVisible({ timeout: 60000 });
+  });
+});
+
+/** Other tests use the shot too: numbering and reading as nobody had decided anything. */
+async function asItArrived(page: Page, name: string): Promise<void> {
+  type Shot = { shot: { id: string; name: string }; settings: { elements: object[] }; state: { sequence: number } };
+  const list = (await (await page.request.get('/api/shots')).json()) as Shot['shot'][];
+  const address = `/api/shots/${list.find((s) => s.name === name)?.id}`;
+  const { settings, state } = (await (await page.request.get(address)).json()) as Shot;
+  const [first, ...others] = settings.elements;
+  const arrived = { ...settings, offsets: {}, elements: [{ ...first, encoding: null, repairs: [] }, ...others] };
+  const reply = await page.request.put(`${address}/settings`, {
+    data: { settings: arrived, label: 'As it arrived', basedOn: state.sequence },
+  });
+  expect(reply.ok()).toBe(true);
+}
