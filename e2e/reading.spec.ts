@@ -4,8 +4,10 @@ import { ShotPage } from './shot-page';
 /** The wheel room's pass: a curve baked in, numbered one late, clipped on two frames. */
 test('a damaged pass is read, proven, repaired and audited, and all of it taken back', async ({ page }) => {
   test.setTimeout(180000);
-  await asItArrived(page, 'TC_020');
   const shot = await ShotPage.open(page, 'TC_020');
+  await asItArrived(page, 'TC_020');
+  await page.reload();
+  await shot.loaded();
   await shot.step('Motion');
   const card = page.getByTestId('reading-card'),
     symptoms = page.getByTestId('symptoms');

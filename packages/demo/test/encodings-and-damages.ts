@@ -177,7 +177,11 @@ function hurt(data: Float32Array, width: number, height: number, damage: Damage,
         resizePlane(resizePlane(data, width, height, width / 2, height / 2, 'linear'), width / 2, height / 2, width, height, 'linear'),
       );
       return;
-    default:
+    case 'none':
+    case 'halfSize':
+    case 'frameOff':
+    case 'unrendered':
+    case 'foreign':
       return;
   }
 }

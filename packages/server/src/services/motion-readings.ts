@@ -95,7 +95,7 @@ async function requestAt(
   };
   const picture = (f: number) => pictureFileAt(db, beauty, f, { settings }),
     stored = (f: number) => passFileAt(db, motion, f, settings);
-  const isOne = (id: PassId) => passes.find((p) => p.id === id)?.frames == null;
+  const isOne = (id: PassId) => (passes.find((p) => p.id === id)?.frames ?? null) === null;
   return {
     // A lone file is no neighbour of itself.
     beauty: {

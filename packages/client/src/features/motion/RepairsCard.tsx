@@ -111,7 +111,8 @@ function StepValues({ step, onChange }: { step: RepairStep; onChange: (step: Rep
           />
         </div>
       );
-    default:
+    case 'unmix':
+    case 'outliers':
       return null;
   }
 }

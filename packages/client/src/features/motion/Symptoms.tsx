@@ -70,17 +70,12 @@ export function Symptoms({ reading, repairs, onRepair, onShift }: Props) {
 }
 
 function repairFor({ code, message }: Symptom): { step: RepairStep; label: string } | null {
-  switch (code) {
-    case 'clippedRange':
-      return { step: { kind: 'fillHoles', on: true, clipped: true }, label: 'Continue the motion where it is clipped' };
-    case 'badPixels':
-    case 'blackHoles':
-      return { step: { kind: 'fillHoles', on: true, clipped: false }, label: 'Fill the holes from beside them' };
-    case 'mixedEdges':
-      return message.includes('soft')
-        ? { step: { kind: 'growEdges', on: true, reachPx: 6 }, label: 'Grow vectors under soft edges' }
-        : { step: { kind: 'outliers', on: true }, label: 'Replace lone vectors at edges' };
-    default:
-      return null;
-  }
+  if (code === 'clippedRange')
+    return { step: { kind: 'fillHoles', on: true, clipped: true }, label: 'Continue the motion where it is clipped' };
+  if (code === 'badPixels' || code === 'blackHoles')
+    return { step: { kind: 'fillHoles', on: true, clipped: false }, label: 'Fill the holes from beside them' };
+  if (code !== 'mixedEdges') return null;
+  return message.includes('soft')
+    ? { step: { kind: 'growEdges', on: true, reachPx: 6 }, label: 'Grow vectors under soft edges' }
+    : { step: { kind: 'outliers', on: true }, label: 'Replace lone vectors at edges' };
 }
