@@ -48,14 +48,14 @@ main(async () => {
   await buildOracle(say);
   const reports = path.join(root, '.cache/reports');
   mkdirSync(reports, { recursive: true });
-  // Neither fills two cores alone: side by side they take little longer than the longer one.
+  // None of these fills two cores alone: side by side they take little longer than the longest one.
+  say('demo frames, beside the checks of the sources');
   await Promise.all([
+    run('node', ['packages/demo/dist/make-demo.mjs', path.join(root, '.cache/demo/tidal-clock')]),
     wants('types') && check('types', () => run('node', ['scripts/typecheck.mjs'])),
     wants('lint') && check('lint', () => run('npx', ['eslint', '.', '--max-warnings', '0'])),
+    wants('format') && check('format', () => run('npx', ['prettier', '--check', '--log-level', 'warn', '.'])),
   ]);
-  if (wants('format')) await check('format', () => run('npx', ['prettier', '--check', '--log-level', 'warn', '.']));
-  say('demo frames');
-  await run('node', ['packages/demo/dist/make-demo.mjs', path.join(root, '.cache/demo/tidal-clock')]);
   if (wants('unit')) {
     const file = path.join(reports, 'jest.json');
     const postgres = await startPostgres(path.join(root, '.cache/test-postgres'), say);

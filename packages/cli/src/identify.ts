@@ -26,19 +26,30 @@ export function identifyCommand(): Command {
 }
 
 /** Sure enough to look no further. */
-const ENOUGH = 0.85;
+const ENOUGH = 0.85,
+  MOST_TRIED = 7;
 
 async function identify(options: IdentifyOptions): Promise<void> {
   const host = await cliHost();
   const beauty = await openInput(options.beauty),
     motion = await openInput(options.motion);
-  let best: { frame: number | null; found: Identification } | null = null;
+  let best: { frame: number | null; found: Identification } | null = null,
+    refused: IvrexError | null = null;
   for (const frame of framesToTry(beauty, motion, options)) {
-    const found = await identifyMotion(requestFor(beauty, motion, frame, options.fps ?? null), host);
+    let found: Identification;
+    try {
+      found = await identifyMotion(requestFor(beauty, motion, frame, options.fps ?? null), host);
+    } catch (error) {
+      // A broken frame is passed over when any will do.
+      if (!(error instanceof IvrexError) || options.frame !== undefined) throw error;
+      refused = error;
+      continue;
+    }
     if (best === null || found.confidence > best.found.confidence) best = { frame, found };
     if (best.found.confidence >= ENOUGH) break;
   }
-  if (best === null) throw new IvrexError('missingFrame', 'the beauty and the motion pass have no frame in common', options.motion);
+  if (best === null)
+    throw refused ?? new IvrexError('missingFrame', 'the beauty and the motion pass have no frame in common', options.motion);
   const { encoding, confidence, frameOffset, symptoms, evidence } = best.found;
   const findings = symptoms.map(({ code, severity, message, effect, advice, at }) => ({ code, severity, message, effect, advice, at }));
   answer(options.json ?? false, { encoding, confidence, frame: best.frame, frameOffset, findings, evidence }, () => [
@@ -63,8 +74,9 @@ function framesToTry(beauty: Input, motion: Input, options: IdentifyOptions): (n
   }
   const shared = frames.filter(has);
   const between = shared.filter((f) => frames.includes(f - 1) && frames.includes(f + 1));
-  const list = between.length > 0 ? between : shared;
-  return [...new Set([0.5, 0.25, 0.75, 0, 1].map((p) => list[Math.floor((list.length - 1) * p)]))].filter((f) => f !== undefined);
+  const spread = (list: readonly number[]) =>
+    list.length === 0 ? [] : [0.5, 0.25, 0.75, 0, 1].map((p) => list[Math.floor((list.length - 1) * p)]);
+  return [...new Set([...spread(between), ...spread(shared)])].slice(0, MOST_TRIED);
 }
 
 function requestFor(beauty: Input, motion: Input, frame: number | null, fps: number | null): IdentifyRequest {

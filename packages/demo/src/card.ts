@@ -95,24 +95,31 @@ export function toScreen(pose: Pose, u: number, v: number): readonly [number, nu
   return [pose.x + c * bx - s * by, pose.y + s * bx + c * by];
 }
 
-/** Screen to card: the closed-form inverse of `toScreen`. Writes u, v. */
-export function toCard(pose: Pose, x: number, y: number, out: Float64Array): void {
+/** Writes u, v of a point on screen. */
+export type ToCard = (x: number, y: number, out: Float64Array) => void;
+
+/** Screen to card: the closed-form inverse of `toScreen`, with what a pose has in common worked out once. */
+export function cardInverse(pose: Pose): ToCard {
   const c = Math.cos(pose.angle),
     s = Math.sin(pose.angle),
-    dx = x - pose.x,
-    dy = y - pose.y;
-  const bx = c * dx + s * dy,
-    by = c * dy - s * dx,
-    k = pose.curvature;
-  if (Math.abs(k) <= 1e-9) {
-    out[0] = bx;
-    out[1] = by;
-    return;
-  }
-  const sign = Math.sign(k),
-    up = 1 / k - by;
-  out[0] = Math.atan2(sign * bx, sign * up) / k;
-  out[1] = 1 / k - sign * Math.hypot(bx, up);
+    k = pose.curvature,
+    { x: px, y: py } = pose;
+  if (Math.abs(k) <= 1e-9)
+    return (x, y, out) => {
+      out[0] = c * (x - px) + s * (y - py);
+      out[1] = c * (y - py) - s * (x - px);
+    };
+  const sign = Math.sign(k);
+  return (x, y, out) => {
+    const bx = c * (x - px) + s * (y - py),
+      up = 1 / k - c * (y - py) + s * (x - px);
+    out[0] = Math.atan2(sign * bx, sign * up) / k;
+    out[1] = 1 / k - sign * Math.sqrt(bx * bx + up * up);
+  };
+}
+
+export function toCard(pose: Pose, x: number, y: number, out: Float64Array): void {
+  cardInverse(pose)(x, y, out);
 }
 
 /** A box on screen that holds the posed card. */

@@ -1,4 +1,4 @@
-import { boundsOf, sampleTexture, toCard, toScreen, type Card, type Pose } from './card';
+import { boundsOf, cardInverse, sampleTexture, toScreen, type Card, type Pose, type ToCard } from './card';
 
 export interface FrameSize {
   readonly width: number;
@@ -16,14 +16,14 @@ export interface SharpPasses {
 
 interface Posed {
   readonly card: Card;
-  readonly pose: Pose;
+  readonly toCard: ToCard;
   readonly box: { readonly x0: number; readonly y0: number; readonly x1: number; readonly y1: number };
 }
 
 function posedAt(cards: readonly Card[], t: number): Posed[] {
   return cards.map((card) => {
     const pose = card.pose(t);
-    return { card, pose, box: boundsOf(card, pose) };
+    return { card, toCard: cardInverse(pose), box: boundsOf(card, pose) };
   });
 }
 
@@ -50,9 +50,9 @@ interface Covering {
 function lookAt(posed: readonly Posed[], x: number, y: number, pixel = 0, covering: Covering | null = null): void {
   seen.fill(0);
   for (let c = 0; c < posed.length; c++) {
-    const { card, pose, box } = posed[c];
+    const { card, toCard, box } = posed[c];
     if (x < box.x0 || y < box.y0 || x > box.x1 || y > box.y1) continue;
-    toCard(pose, x, y, uv);
+    toCard(x, y, uv);
     sampleTexture(card.texture, uv[0], uv[1], texel);
     if (texel[3] === 0) continue;
     const clear = 1 - seen[3];
@@ -111,14 +111,14 @@ function writeData(
   out: SharpPasses,
 ): void {
   for (let s = 0; s < samples; s++) {
-    const hit = posed.findIndex(({ card, pose }) => {
-      toCard(pose, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), uv);
+    const hit = posed.findIndex(({ card, toCard }) => {
+      toCard(x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), uv);
       sampleTexture(card.texture, uv[0], uv[1], texel);
       return texel[3] > 0.02;
     });
     if (hit < 0) continue;
     // The vector is that of the pixel's middle, whichever sample found the surface.
-    toCard(posed[hit].pose, x + 0.5, y + 0.5, uv);
+    posed[hit].toCard(x + 0.5, y + 0.5, uv);
     const forward = toScreen(next[hit], uv[0], uv[1]),
       back = toScreen(previous[hit], uv[0], uv[1]);
     out.motion.set([forward[0] - x - 0.5, forward[1] - y - 0.5, back[0] - x - 0.5, back[1] - y - 0.5], i * 4);

@@ -40,6 +40,8 @@ test('round values come out round', () => {
   for (const e of by('aroundFrame')) expect(e.sets[0].covers).toEqual({ from: -0.25, to: 0.25, unit: 'frames' });
   for (const e of by('toPrevious')) expect(e.sets[0].covers).toEqual({ from: 0, to: -1, unit: 'frames' });
   for (const e of by('aspect')) expect(e.pixelAspect).toBe(2);
+  for (const e of by('mirrored')) expect(e.axes).toEqual({ x: 'left', y: 'down' });
+  for (const e of by('fromPrevious')) expect(e).toMatchObject({ axes: { y: 'up' }, sets: [{ covers: { from: -1, to: 0 } }] });
 });
 
 test('damage is named by its symptom, and sound passes have none', () => {
@@ -63,7 +65,7 @@ test('damage is named by its symptom, and sound passes have none', () => {
   const alarmed = outcomes.filter(
     (o) =>
       o.damage === 'none' &&
-      !['power', 'srgb', 'centred8', 'swapped', 'centred16'].includes(o.stored) &&
+      !['power', 'srgb', 'centred8', 'swapped', 'mirrored', 'centred16'].includes(o.stored) &&
       o.read.symptoms.some((s) => s.severity !== 'info'),
   );
   expect(alarmed.map((o) => `${o.name}: ${o.read.symptoms.map((s) => s.message).join(' ')}`)).toEqual([]);

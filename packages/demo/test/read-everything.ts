@@ -15,7 +15,6 @@ const bases = [
   renderFrames('heron 1008', heron, 7, SIZE),
   renderFrames('heron 1016', heron, 15, SIZE),
   renderFrames('wheels 1006', wheels, 5, SIZE),
-  renderFrames('wheels 1013', wheels, 12, SIZE),
 ];
 const measured = bases.map((b) => measureMotion({ ...SIZE, previous: b.beauty[0], now: b.beauty[1], next: b.beauty[2] }));
 
@@ -28,10 +27,10 @@ const HURT: readonly Damage[] = ['centreOff', 'clipped', 'multiplied', 'halfSize
 const HURT_STORED = ['raw', 'centred16', 'centred8', 'centredHalfFrame', 'power', 'halfFrame', 'yUp'];
 const cases: Case[] = [
   ...Object.keys(STORED_AS).flatMap((stored, i) =>
-    (i % 3 === 0 ? [0, 2] : [0]).map((by): Case => ({ base: (i + by) % 4, stored, damage: 'none' })),
+    (i % 3 === 0 ? [0, 2] : [0]).map((by): Case => ({ base: (i + by) % 3, stored, damage: 'none' })),
   ),
   ...HURT.flatMap((damage, i) =>
-    HURT_STORED.map((stored, j): Case => ({ base: (i * 3 + j) % 4, stored, damage })).filter((_, j) => (i + j) % 2 === 0),
+    HURT_STORED.map((stored, j): Case => ({ base: (i * 2 + j) % 3, stored, damage })).filter((_, j) => (i + j) % 2 === 0),
   ),
 ];
 
@@ -105,14 +104,13 @@ function readAlone(): { guess: Identification; told: Identification } {
 
 const FOREIGN: readonly (readonly [number, string])[] = [
   [0, 'raw'],
-  [1, 'raw'],
+  [1, 'yUp'],
   [2, 'centred16'],
-  [3, 'yUp'],
 ];
 const results: IdentifyResults = {
   outcomes: cases.map(read),
   foreign: FOREIGN.map(([base, stored]) => {
-    const now = storePass(bases[(base + 2) % 4], 1, STORED_AS[stored], 'none');
+    const now = storePass(bases[base === 2 ? 0 : 2], 1, STORED_AS[stored], 'none');
     return identifyEncoding(measured[base], { now, next: null, previous: null, fps: 24, pixelAspect: 1, facts: [] }).confidence;
   }),
   alone: readAlone(),

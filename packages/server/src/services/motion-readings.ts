@@ -13,7 +13,8 @@ import { shotDetail } from './shots';
 type ReadingServices = Pick<Services, 'database' | 'pool'>;
 
 /** Sure enough to look at no other frame. */
-const ENOUGH = 0.85;
+const ENOUGH = 0.85,
+  MOST_TRIED = 7;
 
 /**
  * How the shot's motion pass is stored, worked out from the pictures: of one frame, or of the frame among a few that tells most. What was
@@ -64,7 +65,7 @@ export function keyOf({ look, settings }: ShotDetail, asked: unknown): string {
     .digest('hex');
 }
 
-/** The middle, the quarters, then the ends; frames with neighbours on both sides first. */
+/** The middle, the quarters, then nearly the ends: of frames with neighbours on both sides, then of any, as single ones may be broken. */
 function framesToTry({ passes, shot }: ShotDetail, beauty: PassId, motion: PassId): number[] {
   const framesOf = (id: PassId) => passes.find((p) => p.id === id)?.frames ?? null;
   const of = framesOf(beauty),
@@ -72,8 +73,9 @@ function framesToTry({ passes, shot }: ShotDetail, beauty: PassId, motion: PassI
   if (of === null) return [shot.firstFrame];
   const shared = of.filter((f) => moving === null || moving.includes(f));
   const between = shared.filter((f) => of.includes(f - 1) && of.includes(f + 1));
-  const list = between.length > 0 ? between : shared;
-  return [...new Set([0.5, 0.25, 0.75, 0.1, 0.9].map((p) => list[Math.floor((list.length - 1) * p)]))].filter((f) => f !== undefined);
+  const spread = (list: readonly number[]) =>
+    list.length === 0 ? [] : [0.5, 0.25, 0.75, 0.1, 0.9].map((p) => list[Math.floor((list.length - 1) * p)]);
+  return [...new Set([...spread(between), ...spread(shared)])].slice(0, MOST_TRIED);
 }
 
 async function requestAt(

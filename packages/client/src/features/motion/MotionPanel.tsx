@@ -1,4 +1,4 @@
-import { describeEncoding, type Encoding, type MotionFact, type RepairStep } from '@ivrex/core';
+import { describeEncoding, proposeEncoding, type Encoding, type MotionFact, type RepairStep } from '@ivrex/core';
 import { Alert } from 'antd';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
@@ -59,6 +59,7 @@ export function MotionPanel() {
         reading={reading}
         isMeasuring={found.isFetching}
         problem={found.isError ? sentenceOf(found.error) : null}
+        byName={proposeEncoding(pass.channels)?.encoding ?? null}
         agreed={encoding}
         frame={frame}
         onTake={(e) => set('Reading taken', { ...e, name: describeEncoding(e) })}

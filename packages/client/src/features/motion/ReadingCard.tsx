@@ -9,6 +9,8 @@ interface Props {
   readonly reading: MotionReading | null;
   readonly isMeasuring: boolean;
   readonly problem: string | null;
+  /** A start from the channels' names, for when nothing can be measured. */
+  readonly byName: Encoding | null;
   readonly agreed: Encoding | null;
   readonly onTake: (encoding: Encoding) => void;
   readonly onAskFrame: () => void;
@@ -16,7 +18,7 @@ interface Props {
 }
 
 /** What the pictures say about the pass: the reading, how sure it is, the proof, and one button to take it. */
-export function ReadingCard({ reading, isMeasuring, problem, agreed, onTake, onAskFrame, frame }: Props) {
+export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onTake, onAskFrame, frame }: Props) {
   const isTaken = reading !== null && agreed !== null && sameReading(agreed, reading.encoding);
   return (
     <section className={`card ${isTaken ? 'agreed' : 'open'}`} data-testid="reading-card">
@@ -26,7 +28,18 @@ export function ReadingCard({ reading, isMeasuring, problem, agreed, onTake, onA
           <Spin size="small" /> <span>Following what moves from frame to frame, and holding it against the stored values.</span>
         </div>
       )}
-      {problem !== null && <Alert type="error" showIcon title={problem} />}
+      {problem !== null && (
+        <>
+          <Alert type="error" showIcon title={`It could not be measured: ${problem}`} />
+          {agreed === null && byName !== null && (
+            <div className="row">
+              <Button size="small" onClick={() => onTake(byName)}>
+                Answer the questions yourself
+              </Button>
+            </div>
+          )}
+        </>
+      )}
       {reading !== null && (
         <>
           <span data-testid="reading-words">

@@ -51,16 +51,30 @@ const LEAST_CONFIDENCE = 0.35;
 
 function bestReading(measured: MeasuredMotion, files: MotionFiles): { settled: Settled; rivals: Judged[] } | null {
   const own = judgePass(files.now, 0, measured);
-  const beside = [
-    ...(files.next === null ? [] : judgePass(files.next, 1, measured)),
-    ...(files.previous === null ? [] : judgePass(files.previous, -1, measured)),
-  ];
+  // A reading that leaves next to nothing is of the right file: the neighbours need not be read.
+  const isClear = own.length > 0 && own[0].error.mean < CLEARLY_RIGHT * stillError(own[0], measured);
+  const beside = isClear
+    ? []
+    : [
+        ...(files.next === null ? [] : judgePass(files.next, 1, measured)),
+        ...(files.previous === null ? [] : judgePass(files.previous, -1, measured)),
+      ];
   const [first] = own.length > 0 ? own : beside;
   if (first === undefined) return null;
   // Another file's number must be clearly better: motion changes little from frame to frame.
   const other = beside.filter((j) => isBetter(j, first, measured)).sort((a, b) => a.error.mean - b.error.mean)[0] ?? first;
   const settled = settle(other, measured, files);
   return { settled, rivals: [...own, ...beside].filter((j) => j !== other) };
+}
+
+/** Of the picture's difference this share is left by the right file; the file beside it leaves twice as much even where motion is smooth. */
+const CLEARLY_RIGHT = 0.27;
+
+/** What the pictures differ by where a reading has vectors, without them. */
+function stillError({ samples, hypothesis }: Judged, measured: MeasuredMotion): number {
+  const { vx } = velocitiesOf(samples, hypothesis);
+  const still = vx.map((v) => (v - v === 0 ? 0 : NaN));
+  return warpErrorOf(measured, still, still, BOTH).mean;
 }
 
 function isBetter(a: Judged, b: Judged, measured: MeasuredMotion): boolean {
@@ -91,20 +105,24 @@ function secondSet(settled: Settled, measured: MeasuredMotion, files: MotionFile
   if (other.judged.error.mean > 1.4 * settled.judged.error.mean + 0.003) return null;
   const [mine] = settled.encoding.sets,
     [theirs] = other.encoding.sets;
-  const [, slope] = hypothesis.parameters,
-    [, otherSlope] = other.judged.hypothesis.parameters;
-  if (Math.abs(Math.log(Math.abs(otherSlope / slope))) > 0.12 || other.encoding.axes.y !== settled.encoding.axes.y) return null;
+  const [, slopeX, , slopeY] = hypothesis.parameters,
+    [, otherX, , otherY] = other.judged.hypothesis.parameters;
+  const flip = Math.sign(slopeX * otherX);
+  if (Math.abs(Math.log(Math.abs(otherX / slopeX))) > 0.12 || flip !== Math.sign(slopeY * otherY)) return null;
   // The same vectors twice are one set.
-  if (Math.sign(slope) === Math.sign(otherSlope) && settled.middle === other.middle) return null;
-  const middle = settled.middle ?? (other.middle === null ? 1 : -other.middle);
-  const covers = (set: Encoding['sets'][number], at: number, points: number) => {
-    const length = Math.abs(mine.covers.to - mine.covers.from),
-      centre = (Math.sign(at || 1) * length) / 2;
-    const from = centre - length / 2,
-      to = centre + length / 2;
-    return { ...set, covers: points < 0 ? { from: to, to: from, unit: mine.covers.unit } : { from, to, unit: mine.covers.unit } };
+  if (flip > 0 && settled.middle === other.middle) return null;
+  const middle = Math.sign(settled.middle ?? -(other.middle ?? -1)) || 1,
+    length = Math.abs(mine.covers.to - mine.covers.from),
+    onward = Math.sign(mine.covers.to - mine.covers.from);
+  /** The interval on one side of the frame, from its start to its end or the other way round. */
+  const covers = (side: number, sense: number): Encoding['sets'][number]['covers'] => {
+    const [from, to] = side > 0 ? [0, length] : [-length, 0];
+    return sense > 0 ? { from, to, unit: mine.covers.unit } : { from: to, to: from, unit: mine.covers.unit };
   };
-  const sets = [covers(mine, middle, slope), covers(theirs, -Math.sign(middle || 1), otherSlope)];
+  const sets = [
+    { ...mine, covers: covers(middle, onward) },
+    { ...theirs, covers: covers(-middle, onward * flip) },
+  ];
   // To the next frame first.
   return { ...settled.encoding, sets: middle < 0 ? sets.reverse() : sets };
 }

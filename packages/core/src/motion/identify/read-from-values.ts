@@ -94,17 +94,13 @@ function withRest(base: Encoding, x: ChannelShape, y: ChannelShape): Encoding {
   return rest === 0 ? base : rescaled(base, rest);
 }
 
+/** Another value stands still; a centred pass runs to 1, another one a unit beyond its zero. */
 function rescaled(encoding: Encoding, zero: number): Encoding {
   if (Math.abs(zero) < 1e-6) return { ...encoding, zero: 0 };
-  const centred = zero > 0.3 && zero < 0.7;
-  return {
-    ...encoding,
-    zero,
-    fullScale:
-      centred && encoding.fullScale.equals === 1
-        ? { stored: 1, equals: 64, unit: 'px' }
-        : { ...encoding.fullScale, stored: zero + 1 > 1 && !centred ? zero + 1 : 1 },
-  };
+  const centred = zero > 0.3 && zero < 0.7,
+    { fullScale } = encoding;
+  if (!centred) return { ...encoding, zero, fullScale: { ...fullScale, stored: zero + 1 } };
+  return { ...encoding, zero, fullScale: fullScale.equals === 1 ? { stored: 1, equals: 64, unit: 'px' } : { ...fullScale, stored: 1 } };
 }
 
 function valueAt({ now }: MotionFiles, measured: MeasuredMotion, name: string, fact: MotionFact): number {

@@ -125,7 +125,7 @@ function write(
     const scale = { x: perUnit * toPassX, y: perUnit * toPassY, sureX: sure, sureY: sure };
     const scales = snapScale(scale, { ...facts, plain: true });
     const [best] = scales;
-    const { reversed, axes } = axesOf(hypothesis.signX, hypothesis.signY);
+    const { reversed, axes } = axesOf(hypothesis.signX, hypothesis.signY, middle);
     const encoding: Encoding = {
       ...base,
       name: '',
@@ -143,22 +143,28 @@ function write(
   const moves = axisMoves(judged);
   const zeros = [moves[0] ? -offsetX / slopeX : null, moves[1] ? -offsetY / slopeY : null] as const;
   const zero = chooseZero(judged, zeros);
-  const full = 1 - zero;
+  // Around the middle 1 is full scale; beside 0 it is a unit beyond the zero, so that pixels stay pixels.
+  const stored = Math.abs(zero) < 0.2 ? 1 + zero : 1,
+    full = stored - zero;
   const scale = {
     x: moves[0] ? slopeX * full * toPassX : null,
     y: moves[1] ? slopeY * full * toPassY : null,
     sureX: deviations[1] / Math.abs(slopeX),
     sureY: deviations[3] / Math.abs(slopeY),
   };
-  const scales = snapScale(scale, { ...facts, plain: Math.abs(zero) < 0.01 });
+  const scales = snapScale(scale, { ...facts, plain: Math.abs(zero) < 0.2 });
   const [best] = scales;
-  const { reversed, axes } = axesOf(moves[0] ? Math.sign(slopeX) : 1, moves[1] ? Math.sign(slopeY) : moves[0] ? Math.sign(slopeX) : 1);
+  const { reversed, axes } = axesOf(
+    moves[0] ? Math.sign(slopeX) : 1,
+    moves[1] ? Math.sign(slopeY) : moves[0] ? Math.sign(slopeX) : 1,
+    middle,
+  );
   const encoding: Encoding = {
     ...base,
     name: '',
     sets: [{ x: name(hypothesis.x), y: name(hypothesis.y), length: null, covers: coversOf(middle, best.span, reversed) }],
     zero,
-    fullScale: { stored: 1, equals: best.equals, unit: best.unit },
+    fullScale: { stored, equals: best.equals, unit: best.unit },
     axes,
     pixelAspect: best.pixelAspect,
   };
@@ -177,10 +183,15 @@ function axisMoves({ samples, hypothesis, deviations }: Judged): readonly [boole
   return [along(basisX[1], hypothesis.parameters[1], deviations[1]), along(basisY[3], hypothesis.parameters[3], deviations[3])];
 }
 
-/** Signs as the axes say them. Both turned round is time turned round: position(before) - position(now) is stored more often than x to the left. */
-function axesOf(signX: number, signY: number): { reversed: boolean; axes: Encoding['axes'] } {
-  const reversed = signX < 0;
-  return { reversed, axes: { x: 'right', y: (reversed ? -signY : signY) < 0 ? 'up' : 'down' } };
+/**
+ * Signs as axes, or as time turned round: position(before) - position(now) is stored more often than both axes mirrored, and so it is with
+ * x mirrored when the vectors are known to be about the frame before.
+ */
+function axesOf(signX: number, signY: number, middle: number | null): { reversed: boolean; axes: Encoding['axes'] } {
+  const reversed = signX < 0 && (signY < 0 || (middle !== null && middle < 0));
+  const x = reversed ? -signX : signX,
+    y = reversed ? -signY : signY;
+  return { reversed, axes: { x: x < 0 ? 'left' : 'right', y: y < 0 ? 'up' : 'down' } };
 }
 
 function chooseZero({ samples, hypothesis, deviations }: Judged, zeros: readonly (number | null)[]): number {
