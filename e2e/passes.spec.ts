@@ -66,6 +66,8 @@ test('every pass is seen at once; roles are agreed to in one click and changed i
 test('a reading of alpha is tried by pointing, taken by a click, and borrowed from a matte', async ({ page }) => {
   const shot = await openPasses(page, 'TC_020');
   await page.getByLabel('Show TC_020_beauty').click();
+  // Scrolling must not bring a reading under the pointer: that would try it.
+  await page.mouse.move(300, 300);
   const card = page.getByTestId('picture-card');
   await card.scrollIntoViewIfNeeded();
   await expect(card.getByRole('button', { name: 'Premultiplied' })).toHaveAttribute('aria-pressed', 'true');

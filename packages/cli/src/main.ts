@@ -4,6 +4,8 @@ import { auditCommand } from './audit';
 import { blurCommand } from './blur';
 import { UsageError } from './cli-error';
 import { compareCommand } from './compare';
+import { deriveCommand } from './derive';
+import { estimateCommand } from './estimate';
 import { identifyCommand } from './identify';
 import { probeCommand } from './probe';
 import { remapCommand } from './remap';
@@ -13,8 +15,17 @@ const program = new Command('ivrex')
   .description('Motion vector passes: look into them, read them, remap them, blur with them, compare.')
   .exitOverride()
   .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
-for (const command of [probeCommand(), identifyCommand(), remapCommand(), blurCommand(), compareCommand(), auditCommand()])
-  program.addCommand(command.copyInheritedSettings(program));
+const commands = [
+  probeCommand(),
+  identifyCommand(),
+  remapCommand(),
+  auditCommand(),
+  deriveCommand(),
+  estimateCommand(),
+  blurCommand(),
+  compareCommand(),
+];
+for (const command of commands) program.addCommand(command.copyInheritedSettings(program));
 
 try {
   await program.parseAsync(process.argv);

@@ -1,6 +1,5 @@
 import { z } from 'zod';
-import { deliveryIdSchema, encodingIdSchema, shotIdSchema } from './ids';
-import { encodingSchema } from './encoding-schema';
+import { deliveryIdSchema, shotIdSchema } from './ids';
 
 export const deliveryOptionsSchema = z
   .strictObject({
@@ -34,16 +33,6 @@ export const deliverySchema = z.object({
   ),
 });
 export type Delivery = z.infer<typeof deliverySchema>;
-
-export const savedEncodingSchema = z.object({
-  id: encodingIdSchema,
-  name: z.string(),
-  version: z.number().int(),
-  document: encodingSchema,
-  createdAt: z.string(),
-});
-export type SavedEncoding = z.infer<typeof savedEncodingSchema>;
-export const saveEncodingSchema = z.strictObject({ name: z.string().trim().min(1).max(120), document: encodingSchema });
 
 export const apiErrorSchema = z.object({
   error: z.object({ code: z.string(), message: z.string(), file: z.string().optional(), requestId: z.string().optional() }),

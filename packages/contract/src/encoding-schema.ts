@@ -7,6 +7,7 @@ const vectorSetSchema = z.strictObject({
   x: z.string().min(1),
   y: z.string().min(1),
   length: z.string().min(1).nullable().default(null),
+  z: z.string().min(1).nullable().optional(),
   covers: z
     .strictObject({ from: finite, to: finite, unit: z.enum(['frames', 'seconds']) })
     .refine((c) => c.from !== c.to, 'from and to must differ'),
@@ -34,7 +35,9 @@ export const encodingSchema = z
       equals: finite.refine((v) => v !== 0, 'must not be 0'),
       unit: z.enum(['px', 'frameWidth', 'frameSize', 'halfFrame']),
     }),
-    axes: z.strictObject({ x: z.enum(['right', 'left']), y: z.enum(['down', 'up']) }).default({ x: 'right', y: 'down' }),
+    axes: z
+      .strictObject({ x: z.enum(['right', 'left']), y: z.enum(['down', 'up']), z: z.enum(['away', 'towards']).optional() })
+      .default({ x: 'right', y: 'down' }),
     pixelAspect: finite.positive().default(1),
     noData: finite.nullable().default(null),
   })

@@ -41,3 +41,9 @@ export { predictRemapError, remapFrame, type RemappedFrame } from './motion/rema
 export * from './motion/repair/repair-step';
 export { repairField, type RepairContext, type RepairedField } from './motion/repair/repair-field';
 export { readMotion } from './motion/read-motion';
+export * from './camera/camera';
+export * from './camera/camera-track';
+export * from './motion/derive/derive-motion';
+export * from './motion/derive/scene-velocity';
+export * from './motion/estimate/estimate-motion';
+export * from './motion/proof';

@@ -1,3 +1,5 @@
+export { cameraMatrices, eyeAt, GLASS_FLOAT, renderGlassFloat, type GlassFloatPasses } from './glass-float';
+export { renderSaltSpray, SALT_SPRAY, type SaltSprayPasses } from './salt-spray';
 export { makeDemo, type MakeDemoOptions } from './make-demo';
 export {
   demoFiles,

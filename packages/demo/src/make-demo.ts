@@ -50,7 +50,7 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
 function groupsOf(files: readonly DemoFile[]): DemoFile[][] {
   const groups = new Map<string, DemoFile[]>();
   for (const demo of files) {
-    const key = demo.shot === 'TC_020' ? `${demo.shot} ${demo.frame}` : demo.file;
+    const key = demo.shot === 'TC_020' || demo.shot === 'TC_030' ? `${demo.shot} ${demo.frame}` : demo.file;
     groups.set(key, [...(groups.get(key) ?? []), demo]);
   }
   return [...groups.values()];

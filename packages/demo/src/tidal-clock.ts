@@ -1,8 +1,10 @@
 import path from 'node:path';
 import { encodeExr, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
+import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
 import { makeHeron } from './heron';
 import { renderBlurred, renderSharp, type FrameSize } from './render-cards';
+import { makeSaltSprayFile, SALT_SPRAY, saltSprayFile, type SaltSprayKind } from './salt-spray';
 import { makeSluice, renderPlate } from './sluice';
 import { makeWheelRoomFile, WHEEL_ROOM_KINDS, wheelRoomFile, type WheelRoomKind } from './wheel-room';
 
@@ -19,9 +21,11 @@ const SHARP_SAMPLES = 32;
 export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readonly file: string } & (
   | { readonly shot: 'TC_010'; readonly kind: 'heron' | 'plate' | 'reference' }
   | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
+  | { readonly shot: 'TC_030'; readonly kind: SaltSprayKind }
+  | { readonly shot: 'TC_040'; readonly kind: 'float' }
   | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
 );
-export type DemoShot = 'TC_010' | 'TC_020' | 'look';
+export type DemoShot = 'TC_010' | 'TC_020' | 'TC_030' | 'TC_040' | 'look';
 
 /** Every file, in the order that makes usable shots soonest. */
 export function demoFiles(): DemoFile[] {
@@ -37,11 +41,21 @@ export function demoFiles(): DemoFile[] {
       const file = wheelRoomFile(kind, frame);
       return file === null ? [] : [{ shot: 'TC_020', kind, frame, file }];
     });
+  const spray = frames
+    .slice(0, SALT_SPRAY.frames)
+    .flatMap((frame) =>
+      (['spray', 'velocity'] as const).map((kind): DemoFile => ({ shot: 'TC_030', kind, frame, file: saltSprayFile(kind, frame) })),
+    );
+  const float = frames
+    .slice(0, GLASS_FLOAT.frames)
+    .map((frame): DemoFile => ({ shot: 'TC_040', kind: 'float', frame, file: path.join('TC_040', `TC_040_float.${frame}.exr`) }));
   const still = LOOK_FRAME;
   return [
     ...frames.map((f) => heron('heron', 'TC_010_heron', f)),
     ...REFERENCE_FRAMES.map((f) => heron('reference', 'TC_010_heron_blur180', f)),
     ...frames.flatMap(wheels),
+    ...float,
+    ...spray,
     ...frames.map((f) => heron('plate', 'TC_010_plate', f)),
     { shot: 'look', kind: 'still', frame: still, file: path.join('look', `TC_010_plate_still_${still}.png`) },
     { shot: 'look', kind: 'lut', frame: 0, file: path.join('look', 'tidal_clock_evening.cube') },
@@ -111,6 +125,10 @@ export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHos
     }
     case 'TC_020':
       return makeWheelRoomFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+    case 'TC_030':
+      return makeSaltSprayFile(demo.kind, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+    case 'TC_040':
+      return makeGlassFloatFile(demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
     case 'look':
       return demo.kind === 'still' ? saveStill(file, folder, host) : writeFileAtomic(file, new TextEncoder().encode(eveningLut()));
   }

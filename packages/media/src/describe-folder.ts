@@ -41,7 +41,7 @@ export interface FoundSequence {
 }
 
 export interface FoundFolder {
-  readonly sequences: readonly FoundSequence[];
+  readonly sequences: FoundSequence[];
   /** Sequences of which not a single frame can be read. */
   readonly unreadable: readonly { readonly name: string; readonly error: ErrorRecord }[];
 }

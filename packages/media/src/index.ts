@@ -14,3 +14,5 @@ export type { FileMeasure } from './measure-task';
 export * from './write-pictures';
 export * from './motion-pass';
 export * from './motion-tasks';
+export * from './make-motion';
+export { cameraOfHeader, readCameraFile, type CameraContext } from './camera-file';

@@ -16,6 +16,7 @@ import {
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
+import { makeMotion, type MadeMotion, type MakeMotionRequest } from './make-motion';
 import {
   auditMotion,
   identifyMotion,
@@ -47,7 +48,8 @@ export type Task =
   | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile }
   | { readonly kind: 'identify'; readonly request: IdentifyRequest }
   | { readonly kind: 'audit'; readonly request: AuditRequest }
-  | { readonly kind: 'remap'; readonly request: RemapRequest };
+  | { readonly kind: 'remap'; readonly request: RemapRequest }
+  | { readonly kind: 'make'; readonly request: MakeMotionRequest };
 
 export interface SavedPicture {
   readonly file: string;
@@ -78,6 +80,7 @@ export interface TaskResults {
   identify: Identification;
   audit: AuditResult;
   remap: RemapResult;
+  make: MadeMotion;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -122,6 +125,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return auditMotion(task.request, host);
     case 'remap':
       return remapMotion(task.request, host);
+    case 'make':
+      return makeMotion(task.request, host);
   }
 }
 

@@ -11,6 +11,7 @@ import { DemoJob } from './jobs/make-demo-job';
 import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
 import { FolderLooks } from './services/measures';
 import { MotionAudits } from './services/motion-audits';
+import { MotionMakes } from './services/motion-makes';
 import { MotionRemaps } from './services/motion-remaps';
 import type { Services } from './services/services';
 import { ShotWatch } from './services/watch';
@@ -34,7 +35,8 @@ const base = { database, pool, config, log, queue, work: demo, now: () => new Da
 const watch = new ShotWatch(base);
 const audits = new MotionAudits(base);
 const remaps = new MotionRemaps(base);
-const services: Services = { ...base, watch, audits, remaps };
+const makes = new MotionMakes(base);
+const services: Services = { ...base, watch, audits, remaps, makes };
 
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {
@@ -57,6 +59,7 @@ async function stop(): Promise<void> {
   watch.stop();
   audits.stop();
   remaps.stop();
+  makes.stop();
   server.close();
   server.closeAllConnections();
   await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));

@@ -1,5 +1,4 @@
-import { deliverySchema, savedEncodingSchema, type DeliveryOptions } from '@ivrex/contract';
-import type { Encoding } from '@ivrex/core';
+import { deliverySchema, type DeliveryOptions } from '@ivrex/contract';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { z } from 'zod';
 import { requestJson } from './request';
@@ -26,17 +25,5 @@ export function useDeliveryAction(shotId: string) {
     mutationFn: ({ id, action }: { id: string; action: 'cancel' | 'resume' }) =>
       requestJson(deliverySchema, `/deliveries/${id}/${action}`, 'POST', {}),
     onSettled: () => client.invalidateQueries({ queryKey: ['deliveries', shotId] }),
-  });
-}
-
-export function useEncodings() {
-  return useQuery({ queryKey: ['encodings'], queryFn: () => requestJson(z.array(savedEncodingSchema), '/encodings') });
-}
-
-export function useSaveEncoding() {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: (saved: { name: string; document: Encoding }) => requestJson(z.array(savedEncodingSchema), '/encodings', 'POST', saved),
-    onSuccess: (list) => client.setQueryData(['encodings'], list),
   });
 }

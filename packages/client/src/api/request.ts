@@ -33,7 +33,7 @@ async function send(path: string, init: RequestInit): Promise<Response> {
 export async function requestJson<S extends z.ZodType>(
   schema: S,
   path: string,
-  method: 'GET' | 'POST' | 'PUT' = 'GET',
+  method: 'GET' | 'POST' | 'PUT' | 'DELETE' = 'GET',
   body?: unknown,
 ): Promise<z.infer<S>> {
   const response = await send(

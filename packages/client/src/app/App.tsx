@@ -4,6 +4,7 @@ import { useEffect } from 'react';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { ApiError } from '../api/request';
 import { DeliverPanel } from '../features/deliver/DeliverPanel';
+import { EncodingsPage } from '../features/encodings/EncodingsPage';
 import { MotionPanel } from '../features/motion/MotionPanel';
 import { PassesPanel } from '../features/passes/PassesPanel';
 import { ShotPage } from '../features/shot/ShotPage';
@@ -33,6 +34,7 @@ const router = createBrowserRouter([
       { path: 'deliver', element: <DeliverPanel /> },
     ],
   },
+  { path: '/encodings', element: <EncodingsPage /> },
   { path: '*', element: <LostPage /> },
 ]);
 

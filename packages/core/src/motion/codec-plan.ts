@@ -29,7 +29,7 @@ export function planCodec(encoding: Encoding, facts: PassFacts): CodecPlan {
   if (encoding.space !== 'screen') {
     throw new IvrexError(
       'unsupported',
-      `the encoding says that vectors are in ${encoding.space} space, which needs a camera; only screen space is decoded by this version`,
+      `the encoding says that vectors are in ${encoding.space} space, which needs a camera and depth: make screen motion of it first (step Motion, "Make motion", or ./ivrex derive)`,
     );
   }
   const { zero, fullScale, axes, pixelAspect } = encoding;

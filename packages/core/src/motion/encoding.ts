@@ -10,7 +10,8 @@ export interface Encoding {
   readonly sets: readonly VectorSet[];
   readonly zero: number;
   readonly fullScale: { readonly stored: number; readonly equals: number; readonly unit: ScaleUnit };
-  readonly axes: { readonly x: 'right' | 'left'; readonly y: 'down' | 'up' };
+  /** `z` is read in space camera only; left out it points into the picture. */
+  readonly axes: { readonly x: 'right' | 'left'; readonly y: 'down' | 'up'; readonly z?: 'away' | 'towards' };
   readonly pixelAspect: number;
   readonly noData: number | null;
 }
@@ -20,6 +21,8 @@ export interface VectorSet {
   readonly x: string;
   readonly y: string;
   readonly length: string | null;
+  /** The third component, in spaces camera and world; left out on screen. */
+  readonly z?: string | null;
   readonly covers: { readonly from: number; readonly to: number; readonly unit: 'frames' | 'seconds' };
 }
 
@@ -44,7 +47,7 @@ export function rawPixels(x: string, y: string, name = 'Raw pixels to the next f
 
 /** Every channel that decoding reads, in order, each once. */
 export function channelsOf(encoding: Encoding): string[] {
-  const names = encoding.sets.flatMap((set) => [set.x, set.y, ...(set.length === null ? [] : [set.length])]);
+  const names = encoding.sets.flatMap((set) => [set.x, set.y, ...(set.length === null ? [] : [set.length]), ...(set.z ? [set.z] : [])]);
   if (encoding.alpha !== null) names.push(encoding.alpha);
   return [...new Set(names)];
 }

@@ -33,6 +33,8 @@ export interface Config {
   /** Managed store: what artists upload, and what can be made again. */
   readonly uploadsFolder: string;
   readonly cacheFolder: string;
+  /** Motion passes that were made for shots, a folder a shot. */
+  readonly madeFolder: string;
   readonly makeDemo: boolean;
   readonly threads: number;
   readonly limits: ExrLimits;
@@ -70,5 +72,6 @@ export function readConfig(environment: Record<string, string | undefined>): Con
     deliveriesFolder: path.join(e.IVREX_DATA, 'deliveries'),
     uploadsFolder: path.resolve(uploads),
     cacheFolder: path.join(e.IVREX_DATA, 'cache'),
+    madeFolder: path.resolve(e.IVREX_DATA, 'made'),
   };
 }

@@ -2,8 +2,11 @@ import express, { type Router } from 'express';
 import {
   deliveryIdSchema,
   deliveryOptionsSchema,
+  encodingIdSchema,
   identifyRequestSchema,
   lutIdSchema,
+  makeMotionOrderSchema,
+  newCameraTrackSchema,
   newLutSchema,
   newShotSchema,
   newUploadSchema,
@@ -13,17 +16,19 @@ import {
   saveEncodingSchema,
   settingsChangeSchema,
   shotIdSchema,
+  tryMotionSchema,
   uploadIdSchema,
 } from '@ivrex/contract';
 import { IvrexError, parseCubeLut } from '@ivrex/core';
 import { z } from 'zod';
 import { findLutDocument } from '../db/queries/find-lut-document';
-import { insertEncoding } from '../db/queries/insert-encoding';
 import { insertLut } from '../db/queries/insert-lut';
-import { listEncodings } from '../db/queries/list-encodings';
+import { listCameraTracks } from '../db/queries/list-camera-tracks';
 import { listLuts } from '../db/queries/list-luts';
 import { bringIn } from '../services/bring-in';
+import { addCameraTrack } from '../services/camera-tracks';
 import { cancel, deliveriesOf, orderDelivery, resume } from '../services/deliveries';
+import { removeEncoding, savedEncodings, saveEncoding } from '../services/encodings';
 import { frameRaster, manifestOf, passFileAt, pictureFileAt, rasterTag } from '../services/frames';
 import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
@@ -140,6 +145,29 @@ export function apiRoutes(services: Services): Router {
     response.json(services.remaps.cancel(shotParams.parse(request.params).shotId));
   });
 
+  api.get('/shots/:shotId/motion/make', (request, response) => {
+    response.json(services.makes.look(shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/motion/make', async (request, response) => {
+    const { source } = makeMotionOrderSchema.parse(request.body);
+    response.status(201).json(await services.makes.order(shotParams.parse(request.params).shotId, source));
+  });
+  api.post('/shots/:shotId/motion/make/try', async (request, response) => {
+    const { source, frame } = tryMotionSchema.parse(request.body);
+    response.json(await services.makes.try(shotParams.parse(request.params).shotId, source, frame));
+  });
+  api.post('/shots/:shotId/motion/make/cancel', (request, response) => {
+    response.json(services.makes.cancel(shotParams.parse(request.params).shotId));
+  });
+  api.get('/shots/:shotId/cameras', async (request, response) => {
+    response.json(await listCameraTracks(services.database, shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/cameras', async (request, response) => {
+    const { name, base64 } = newCameraTrackSchema.parse(request.body);
+    const { shotId } = shotParams.parse(request.params);
+    response.status(201).json(await addCameraTrack(services, shotId, name, Buffer.from(base64, 'base64')));
+  });
+
   api.get('/passes/:passId/frames/:frame', async (request, response) => {
     const { passId, frame } = rasterParams.parse(request.params);
     const { form, every, reading } = rasterQuery.parse(request.query);
@@ -175,12 +203,14 @@ export function apiRoutes(services: Services): Router {
   });
 
   api.get('/encodings', async (_request, response) => {
-    response.json(await listEncodings(services.database));
+    response.json(await savedEncodings(services));
   });
   api.post('/encodings', async (request, response) => {
-    const { name, document } = saveEncodingSchema.parse(request.body);
-    await insertEncoding(services.database, name, { ...document, name });
-    response.status(201).json(await listEncodings(services.database));
+    const { name, document, fingerprint } = saveEncodingSchema.parse(request.body);
+    response.status(201).json(await saveEncoding(services, name, document, fingerprint));
+  });
+  api.delete('/encodings/:encodingId', async (request, response) => {
+    response.json(await removeEncoding(services, z.object({ encodingId: encodingIdSchema }).parse(request.params).encodingId));
   });
 
   api.get('/shots/:shotId/deliveries', async (request, response) => {

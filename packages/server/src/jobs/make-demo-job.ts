@@ -9,6 +9,8 @@ import type { Services, WorkBoard } from '../services/services';
 const NEEDED: readonly (readonly [DemoShot, readonly DemoFile['kind'][]])[] = [
   ['TC_010', ['heron']],
   ['TC_020', ['beauty', 'motion']],
+  ['TC_030', ['spray', 'velocity']],
+  ['TC_040', ['float']],
 ];
 
 /** Makes what is missing of the demo production while the application is in use; its shot appears as soon as it can be opened. */

@@ -1,15 +1,7 @@
 import path from 'node:path';
 import type { Element, PassId, PictureChoice, Role, SequenceId, ShotId, ShotSettings } from '@ivrex/contract';
 import { guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
-import {
-  describeFolder,
-  folderSignature,
-  frameFile,
-  usualReading,
-  type FoundFolder,
-  type FoundPass,
-  type FoundSequence,
-} from '@ivrex/media';
+import { describeFolder, frameFile, usualReading, type FoundFolder, type FoundPass, type FoundSequence } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { deleteGoneSequences } from '../db/queries/delete-gone-sequences';
 import { findShotByFolder } from '../db/queries/find-shot-by-folder';
@@ -20,6 +12,7 @@ import { updateShotLook } from '../db/queries/update-shot-look';
 import { upsertPass, type PassFacts } from '../db/queries/upsert-pass';
 import { upsertSequence } from '../db/queries/upsert-sequence';
 import { upsertShot } from '../db/queries/upsert-shot';
+import { madeSequences, shotSignature } from './made-folders';
 import { assertInsideMedia } from './media-folders';
 import { measureSequences, type LayerMeasures } from './measures';
 import type { Services } from './services';
@@ -37,9 +30,9 @@ export async function bringIn(services: BringInServices, folder: string, { force
 }
 
 /** A known folder that has not changed is not looked at again, unless that is forced. */
-async function look({ database, pool, looks }: BringInServices, folder: string, force: boolean): Promise<ShotId> {
-  const signature = await folderSignature(folder);
+async function look({ database, pool, looks, config }: BringInServices, folder: string, force: boolean): Promise<ShotId> {
   const known = await findShotByFolder(database, folder);
+  const signature = await shotSignature(config, folder, known?.id ?? null);
   if (known !== null && known.signature === signature && !force) return known.id;
   const found = await describeFolder(folder, looks.files);
   if (found.sequences.length === 0) {
@@ -48,6 +41,8 @@ async function look({ database, pool, looks }: BringInServices, folder: string, 
       ? new IvrexError('missingFile', 'there are no pictures in this folder (EXR, TIFF, PNG, JPEG, DPX or movies)', folder)
       : new IvrexError(first.error.code, `no file of this folder can be read; ${first.name}: ${first.error.message}`, folder);
   }
+  const made = known === null ? [] : await madeSequences(config, known.id, looks.files);
+  found.sequences.push(...made);
   const measures = await measureSequences({ pool, looks }, found.sequences);
   const facts = factsOfPasses(found.sequences, measures);
   const beautyBlur = await blurInBeauty({ pool }, facts);

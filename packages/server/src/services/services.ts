@@ -5,6 +5,7 @@ import type { Config } from '../config/config';
 import type { Database } from '../db/database';
 import type { FolderLooks } from './measures';
 import type { MotionAudits } from './motion-audits';
+import type { MotionMakes } from './motion-makes';
 import type { MotionRemaps } from './motion-remaps';
 
 /** What every use case is handed. No globals. */
@@ -20,6 +21,7 @@ export interface Services {
   readonly watch: { see(shotId: ShotId): void };
   readonly audits: MotionAudits;
   readonly remaps: MotionRemaps;
+  readonly makes: MotionMakes;
 }
 
 /** The job queue as services see it. */

@@ -1,7 +1,7 @@
 import type { ShotId } from '@ivrex/contract';
-import { folderSignature } from '@ivrex/media';
 import { findShotLook } from '../db/queries/find-shot-look';
 import { bringIn } from './bring-in';
+import { shotSignature } from './made-folders';
 import type { Services } from './services';
 
 /** A shot that nobody asked for in this time is not watched. */
@@ -13,7 +13,7 @@ export class ShotWatch {
   private readonly asked = new Map<ShotId, number>();
   private timer: NodeJS.Timeout | null = null;
 
-  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps'>) {}
+  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps' | 'makes'>) {}
 
   /** Somebody looks at this shot now. */
   see(shotId: ShotId): void {
@@ -46,7 +46,7 @@ export class ShotWatch {
   private async look(shotId: ShotId): Promise<boolean> {
     const known = await findShotLook(this.services.database, shotId);
     if (known === null) return false;
-    const signature = await folderSignature(known.folder).catch(() => known.signature);
+    const signature = await shotSignature(this.services.config, known.folder, shotId).catch(() => known.signature);
     if (signature === known.signature) return false;
     await bringIn(this.services, known.folder).catch((error: unknown) =>
       this.services.log.warn({ err: error, shotId }, 'a changed folder could not be looked at'),

@@ -10,6 +10,7 @@ import { AuditCard } from './AuditCard';
 import { ChannelEvidence } from './ChannelEvidence';
 import { EvidencePlot } from './EvidencePlot';
 import { FactsCard } from './FactsCard';
+import { MakeMotionCard } from './MakeMotionCard';
 import { QuestionCards } from './QuestionCards';
 import { ReadingCard } from './ReadingCard';
 import { RemapCard } from './RemapCard';
@@ -40,11 +41,16 @@ export function MotionPanel() {
   }, [encoding === null]);
   if (pass === undefined)
     return (
-      <div className="empty-state">
-        <h2>No pass is marked as motion</h2>
-        <div>Choose the one that holds the vectors.</div>
-        <Link to="../passes">Go to Passes</Link>
-      </div>
+      <>
+        <h2>Motion</h2>
+        <div className="card">
+          <b>No pass is marked as motion</b>
+          <span className="evidence">
+            When the render brought one, mark it in <Link to="../passes">Passes</Link>. When it did not, motion can be made.
+          </span>
+        </div>
+        {element.beauty !== null && <MakeMotionCard detail={detail} isOnlyWay />}
+      </>
     );
   const set = (label: string, next: Encoding | null, repairs: readonly RepairStep[] = element.repairs) =>
     change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding: next, repairs: [...repairs] }, ...s.elements.slice(1)] }));
@@ -88,7 +94,8 @@ export function MotionPanel() {
       <ChannelEvidence pass={pass} encoding={encoding ?? reading?.encoding ?? null} />
       {encoding !== null && <QuestionCards pass={pass} encoding={encoding} onChange={set} />}
       {encoding !== null && <RemapCard detail={detail} encoding={encoding} />}
-      <SavedEncodings encoding={encoding} onUse={(name, next) => set(`Reading ${name}`, next)} />
+      <SavedEncodings pass={pass} encoding={encoding} onUse={(name, next) => set(`Reading ${name}`, next)} />
+      <MakeMotionCard detail={detail} isOnlyWay={false} />
     </>
   );
 }

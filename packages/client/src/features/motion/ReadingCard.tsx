@@ -1,5 +1,5 @@
 import { CheckOutlined, EyeOutlined } from '@ant-design/icons';
-import type { MotionReading } from '@ivrex/contract';
+import { isSameEncoding, type MotionReading } from '@ivrex/contract';
 import { describeEncoding, type Encoding } from '@ivrex/core';
 import { Alert, Button, Progress, Segmented, Spin } from 'antd';
 import type { ReactNode } from 'react';
@@ -19,7 +19,7 @@ interface Props {
 
 /** What the pictures say about the pass: the reading, how sure it is, the proof, and one button to take it. */
 export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onTake, onAskFrame, frame }: Props) {
-  const isTaken = reading !== null && agreed !== null && sameReading(agreed, reading.encoding);
+  const isTaken = reading !== null && agreed !== null && isSameEncoding(agreed, reading.encoding);
   return (
     <section className={`card ${isTaken ? 'agreed' : 'open'}`} data-testid="reading-card">
       <b>{reading !== null && reading.evidence.from !== 'pictures' ? 'A guess from the stored values' : 'Measured in the pictures'}</b>
@@ -72,16 +72,6 @@ export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onT
 
 function channelWords({ x, y, length }: Encoding['sets'][number]): string {
   return `x in ${x}, y in ${y}${length === null ? '' : `, length in ${length}`}`;
-}
-
-/** Names and notes do not change what is read. */
-function sameReading(a: Encoding, b: Encoding): boolean {
-  return JSON.stringify({ ...a, name: '', note: '' }, sortedKeys) === JSON.stringify({ ...b, name: '', note: '' }, sortedKeys);
-}
-function sortedKeys(_: string, value: unknown): unknown {
-  return typeof value === 'object' && value !== null && !Array.isArray(value)
-    ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
-    : value;
 }
 
 function Sureness({ confidence }: { confidence: number }) {

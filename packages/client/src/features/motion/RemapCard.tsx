@@ -2,7 +2,7 @@ import type { RemapOrder, ShotDetail } from '@ivrex/contract';
 import { describeEncoding, predictRemapError, rawPixels, summarizeAudit, type Encoding } from '@ivrex/core';
 import { Alert, Button, Input, Progress, Select } from 'antd';
 import { useState } from 'react';
-import { useEncodings } from '../../api/deliveries';
+import { useEncodings } from '../../api/encodings';
 import { useMotionAudit, useMotionRemap, useOrderRemap } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
 

@@ -1,40 +1,64 @@
-import type { Encoding } from '@ivrex/core';
+import { fingerprintOf, isSameEncoding, type Pass } from '@ivrex/contract';
+import { describeEncoding, type Encoding } from '@ivrex/core';
 import { App, Button, Input, Select } from 'antd';
 import { useState } from 'react';
-import { useEncodings, useSaveEncoding } from '../../api/deliveries';
+import { Link } from 'react-router';
+import { useEncodings, useSaveEncoding } from '../../api/encodings';
 import { sentenceOf } from '../../api/request';
 
-/** Readings kept under a name, for the next shot from the same source. */
-export function SavedEncodings({ encoding, onUse }: { encoding: Encoding | null; onUse: (name: string, encoding: Encoding) => void }) {
+interface Props {
+  readonly pass: Pass;
+  readonly encoding: Encoding | null;
+  readonly onUse: (name: string, encoding: Encoding) => void;
+}
+
+/** Readings kept under a name, for the next shot from the same source; those of passes that look like this one come first. */
+export function SavedEncodings({ pass, encoding, onUse }: Props) {
   const saved = useEncodings(),
     save = useSaveEncoding();
   const { message } = App.useApp();
   const [name, setName] = useState('');
+  const fingerprint = fingerprintOf(pass);
+  const all = saved.data ?? [];
+  const alike = all.filter((s) => s.fingerprint === fingerprint && (encoding === null || !isSameEncoding(s.document, encoding)));
   const keep = () => {
     if (encoding !== null && name.trim() !== '')
       save.mutate(
-        { name, document: encoding },
+        { name: name.trim(), document: encoding, fingerprint },
         {
           onSuccess: () => {
             setName('');
-            void message.success(`Kept as ${name}.`);
+            void message.success(`Kept as ${name.trim()}.`);
           },
           onError: (e) => void message.error(sentenceOf(e)),
         },
       );
   };
   return (
-    <div className="card">
-      <b>Kept readings</b>
+    <div className="card" data-testid="kept-readings">
+      <div className="row">
+        <b className="grow">Kept readings</b>
+        <Link to="/encodings">All of them</Link>
+      </div>
+      {alike.map((s) => (
+        <div className="row" key={s.id} style={{ flexWrap: 'nowrap' }}>
+          <span className="grow evidence">
+            {s.name} was kept for a pass with the same channels, types and header: {describeEncoding(s.document)}.
+          </span>
+          <Button size="small" aria-label={`Use ${s.name}`} onClick={() => onUse(s.name, s.document)}>
+            Use it
+          </Button>
+        </div>
+      ))}
       <Select
         size="small"
         aria-label="Use a kept reading"
         placeholder={saved.data?.length === 0 ? 'none kept yet' : 'use one'}
         value={null}
-        disabled={(saved.data?.length ?? 0) === 0}
-        options={saved.data?.map((s) => ({ value: s.id, label: `${s.name}${s.version > 1 ? `, version ${s.version}` : ''}` })) ?? []}
+        disabled={all.length === 0}
+        options={all.map((s) => ({ value: s.id, label: `${s.name}${s.version > 1 ? `, version ${s.version}` : ''}` }))}
         onChange={(id: string | null) => {
-          const found = saved.data?.find((s) => s.id === id);
+          const found = all.find((s) => s.id === id);
           if (found) onUse(found.name, found.document);
         }}
       />

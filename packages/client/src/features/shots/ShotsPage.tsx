@@ -4,7 +4,7 @@ import { Button, Input, Progress, Tag, Tooltip } from 'antd';
 import dayjs from 'dayjs';
 import relativeTime from 'dayjs/plugin/relativeTime';
 import { useEffect, useState } from 'react';
-import { Link } from 'react-router';
+import { Link, NavLink } from 'react-router';
 import { sentenceOf } from '../../api/request';
 import { useShots, useWork } from '../../api/shots';
 import { useAppearance } from '../../app/appearance';
@@ -31,7 +31,10 @@ export function ShotsPage() {
       {drop.over && <div className="drop-hint">Drop a folder of frames: it becomes a shot</div>}
       <header className="top-bar">
         <h1>Ivrex</h1>
-        <span className="quiet">Shots</span>
+        <nav className="pages">
+          <NavLink to="/">Shots</NavLink>
+          <NavLink to="/encodings">Encodings</NavLink>
+        </nav>
         <span className="spring" />
         {(shots.data?.length ?? 0) > 0 && (
           <Input

@@ -1,10 +1,21 @@
-import { savedEncodingSchema, type SavedEncoding } from '@ivrex/contract';
+import { encodingSchema, encodingIdSchema } from '@ivrex/contract';
+import { z } from 'zod';
 import type { Db } from '../database';
 
-/** The newest version of every saved encoding, by name. */
-export async function listEncodings(db: Db): Promise<SavedEncoding[]> {
-  const { rows } = await db.query<{ createdAt: Date }>(
-    'SELECT DISTINCT ON (name) id, name, version, document, created_at AS "createdAt" FROM encodings ORDER BY name, version DESC',
+const rowSchema = z.object({
+  id: encodingIdSchema,
+  name: z.string(),
+  version: z.number().int(),
+  document: encodingSchema,
+  fingerprint: z.string().nullable(),
+  createdAt: z.date().transform((d) => d.toISOString()),
+});
+export type EncodingRow = z.infer<typeof rowSchema>;
+
+/** Every version of every kept encoding, by name, newest first. */
+export async function listEncodings(db: Db): Promise<EncodingRow[]> {
+  const { rows } = await db.query(
+    'SELECT id, name, version, document, fingerprint, created_at AS "createdAt" FROM encodings ORDER BY lower(name), name, version DESC',
   );
-  return rows.map((row) => savedEncodingSchema.parse({ ...row, createdAt: row.createdAt.toISOString() }));
+  return rows.map((row) => rowSchema.parse(row));
 }

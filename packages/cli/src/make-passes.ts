@@ -1,0 +1,58 @@
+import path from 'node:path';
+import { BlurPool, frameFile, parsePattern, type MadeMotion, type MakeMotionRequest, type MotionSource } from '@ivrex/media';
+import { UsageError } from './cli-error';
+import type { FrameRange } from './frame-range';
+import { KERNELS_WASM, WORKER_FILE } from './host';
+import { framesToRender, passAt, type Input } from './inputs';
+import { inLanes } from './lanes';
+import { progress } from './output';
+
+export interface MakeOptions {
+  readonly beauty: string;
+  readonly out: string;
+  readonly frames?: FrameRange;
+  readonly threads: number;
+}
+
+/** Writes one made motion file for each frame of the beauty, in order of frames, each whole or not at all. */
+export async function makePasses(
+  verb: string,
+  options: MakeOptions,
+  beauty: Input,
+  sourceAt: (frame: number | null) => Promise<MotionSource>,
+): Promise<{ frames: (number | null)[]; results: MadeMotion[] }> {
+  const out = parsePattern(options.out).pattern;
+  const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
+  if (!/\.exr$/i.test(options.out)) throw new UsageError('--out must end with .exr: made motion is written as OpenEXR');
+  if (out.padding === null && frames.length > 1)
+    throw new UsageError('--out needs a pattern such as name.####.exr when several frames are written');
+  const at = (frame: number, by: number) => (beauty.sequence.frames.includes(frame + by) ? passAt(beauty, frame + by) : null);
+  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
+  try {
+    const results = await inLanes(frames, options.threads, async (frame, done) => {
+      const file = frameFile(out, out.padding === null ? null : frame);
+      if (path.resolve(file) === path.resolve(passAt(beauty, frame).file))
+        throw new UsageError('--out would overwrite the beauty itself; give it another name');
+      const request: MakeMotionRequest = {
+        beauty: {
+          previous: frame === null ? null : at(frame, -1),
+          now: passAt(beauty, frame),
+          next: frame === null ? null : at(frame, 1),
+        },
+        source: await sourceAt(frame),
+        out: file,
+        comment: `motion, ${verb}`,
+      };
+      const result = await pool.run<'make'>({ kind: 'make', request });
+      progress(`${verb}: ${done} of ${frames.length} frames`, done === frames.length);
+      return result;
+    });
+    return { frames, results };
+  } finally {
+    await pool.close();
+  }
+}
+
+export function mean(values: readonly number[]): number {
+  return values.reduce((sum, v) => sum + v, 0) / Math.max(1, values.length);
+}
