@@ -10,7 +10,7 @@ if (!existsSync(path.join(made, 'TC_010'))) {
   process.exit(1);
 }
 const data = path.join(root, '.cache/e2e');
-for (const part of ['media', 'deliveries']) rmSync(path.join(data, part), { recursive: true, force: true });
+for (const part of ['media', 'deliveries', 'made']) rmSync(path.join(data, part), { recursive: true, force: true });
 rmSync(path.join(data, 'postgres'), { recursive: true, force: true });
 cpSync(made, path.join(data, 'media/tidal-clock'), { recursive: true });
 

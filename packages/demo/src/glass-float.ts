@@ -21,7 +21,7 @@ interface Eye {
 /** The truck eases in, dips a little, pans against its way and pushes in: no two frames move alike. */
 export function eyeAt(t: number): Eye {
   return {
-    x: -0.75 + 0.082 * t + 0.05 * Math.sin(t * 0.5),
+    x: -0.85 + 0.095 * t + 0.05 * Math.sin(t * 0.5),
     y: 1.35 + 0.02 * Math.sin(t * 0.7 + 0.4),
     z: 0.12 * Math.sin(t * 0.21) - 0.006 * t,
     pan: 0.05 - 0.006 * t + 0.004 * Math.sin(t * 0.6),
@@ -45,9 +45,14 @@ interface Scene {
 
 const FLOAT = { x: 0.28, y: 1.33, z: -3.6, radius: 0.34 } as const;
 /** The ground's texture: a piece of this many units a side that repeats, and units a metre. */
-const GROUND = { side: 640, perMetre: 80 } as const,
+const GROUND = { side: 240, perMetre: 60, finer: 8 / 3 } as const,
   /** Units around and from pole to pole. */
-  GLASS = { around: 640, down: 320 } as const;
+  GLASS = { around: 240, down: 120, finer: 8 / 3 } as const;
+
+/** Artwork is drawn in units of its own, `finer` times as many as its texture has: no finer than the picture shows it. */
+function painted(width: number, height: number, finer: number, paint: (u: number, v: number) => Paint): Texture {
+  return paintTexture(0, 0, width, height, (u, v) => paint(u * finer, v * finer));
+}
 
 function wood(u: number, v: number, seed: number): number {
   return 0.35 + 0.9 * valueNoise(u * 0.9, v * 0.05, seed) * (0.6 + 0.6 * fractalNoise(u * 0.2, v * 0.15, seed + 1, 3));
@@ -71,6 +76,11 @@ function paintRail(u: number, v: number): Paint {
   const edge = Math.min(v - 2, 44 - v);
   if (rope > 0) return [0.55 * rope, 0.45 * rope, 0.28 * rope, 1];
   return [0.4 * light, 0.31 * light, 0.22 * light, step(-0.5, 0.5, edge)];
+}
+
+function paintRope(u: number, v: number): Paint {
+  const twist = 0.35 + 0.8 * Math.abs(Math.sin(v * 0.45 + u * 0.3));
+  return [0.5 * twist, 0.41 * twist, 0.26 * twist, step(-0.5, 0.5, Math.min(u - 1, 13 - u))];
 }
 
 /** Far reeds, the mill with its clock, sky above. */
@@ -99,13 +109,14 @@ function paintDistance(u: number, v: number): Paint {
 
 /** Mud, puddles and shells. Repeats. */
 function paintGround(u: number, v: number): Paint {
-  const across = u / GROUND.side,
-    down = v / GROUND.side;
+  const side = GROUND.side * GROUND.finer,
+    across = u / side,
+    down = v / side;
   // Two noises a period apart, faded into each other, so that the borders meet.
   const tiled = (scale: number, seed: number, octaves: number) => {
     const at = (x: number, y: number) => fractalNoise(x * scale, y * scale, seed, octaves);
-    const wrap = (y: number) => at(u, y) * (1 - across) + at(u - GROUND.side, y) * across;
-    return wrap(v) * (1 - down) + wrap(v - GROUND.side) * down;
+    const wrap = (y: number) => at(u, y) * (1 - across) + at(u - side, y) * across;
+    return wrap(v) * (1 - down) + wrap(v - side) * down;
   };
   const mud = 0.25 + 1.1 * tiled(0.09, 170, 4),
     wet = step(0.5, 0.56, tiled(0.02, 171, 3));
@@ -120,8 +131,8 @@ function paintGround(u: number, v: number): Paint {
 
 /** Green glass with bubbles in a net of tarred string. */
 function paintGlass(u: number, v: number): Paint {
-  const a = (u / GLASS.around) * 20,
-    b = (v / GLASS.down) * 10;
+  const a = (u / GLASS.around / GLASS.finer) * 20,
+    b = (v / GLASS.down / GLASS.finer) * 10;
   const mesh = Math.min(Math.abs(((a + b) % 1) - 0.5), Math.abs(((a - b + 20) % 1) - 0.5));
   const knot = Math.abs(((a + b) % 1) - 0.5) < 0.14 && Math.abs(((a - b + 20) % 1) - 0.5) < 0.14;
   if (mesh < 0.07 || knot) {
@@ -135,23 +146,26 @@ function paintGlass(u: number, v: number): Paint {
 
 function makeScene(): Scene {
   const post = (x: number, z: number, width: number, seed: number): Board => {
-    const perMetre = Math.round(GLASS_FLOAT.focalPx / -z);
-    const units = width * perMetre;
-    return { z, left: x, top: 2.1, perMetre, texture: paintTexture(0, 0, units, 2.1 * perMetre, paintPost(units, seed)) };
+    const finer = 2.5,
+      perMetre = GLASS_FLOAT.focalPx / -z / finer;
+    const paint = paintPost(width * perMetre * finer, seed);
+    return { z, left: x, top: 2.1, perMetre, texture: painted(width * perMetre, 2.1 * perMetre, finer, paint) };
   };
   const boards: Board[] = [
-    { z: -2.15, left: -2.6, top: 0.82, perMetre: 400, texture: paintTexture(0, 0, 6 * 400, 46, paintRail) },
+    { z: -2.15, left: -2.6, top: 0.82, perMetre: 160, texture: painted(6 * 160, 18.4, 2.5, paintRail) },
+    { z: -3.59, left: -0.5, top: 2.02, perMetre: 100, texture: painted(190, 18.4, 2.5, paintRail) },
+    { z: -3.59, left: 0.262, top: 1.9, perMetre: 100, texture: painted(3.6, 24, 4, paintRope) },
     post(-0.9, -2.9, 0.17, 191),
     post(1.05, -3.6, 0.2, 192),
     post(-0.3, -4.4, 0.22, 193),
     post(1.9, -5.5, 0.26, 194),
     post(-2.1, -7, 0.3, 195),
-    { z: -36, left: -26, top: 15, perMetre: 22, texture: paintTexture(0, 0, 52 * 22, 17 * 22, paintDistance) },
+    { z: -36, left: -26, top: 15, perMetre: 10, texture: painted(52 * 10, 17 * 10, 2.2, paintDistance) },
   ];
   return {
     boards,
-    ground: paintTexture(0, 0, GROUND.side, GROUND.side, paintGround),
-    glass: paintTexture(0, 0, GLASS.around, GLASS.down, paintGlass),
+    ground: painted(GROUND.side, GROUND.side, GROUND.finer, paintGround),
+    glass: painted(GLASS.around, GLASS.down, GLASS.finer, paintGlass),
   };
 }
 

@@ -8,7 +8,7 @@ import type { FrameSize } from './render-cards';
  * TC_030: a wave breaks on the tide mill's wheel and throws salt spray: drops and flecks of foam, each on its own arc. Pixels at 960 x 540,
  * time in frames from the shot's first. Its velocity pass holds direction and length, per second, as particle tools write them.
  */
-export const SALT_SPRAY = { frames: 16, fps: 24, drops: 900, flecks: 110 } as const;
+export const SALT_SPRAY = { frames: 16, fps: 24, drops: 1700, flecks: 190 } as const;
 
 interface Particle {
   readonly born: number;
@@ -48,7 +48,7 @@ function makeParticles(): readonly Particle[] {
   const flecks = of(SALT_SPRAY.flecks, 2, (random, k) => ({
     ...thrown(random, 1),
     born: -LIFE + random(5) * (LIFE + SALT_SPRAY.frames),
-    radius: 11 + 15 * random(6),
+    radius: 6.5 + 11 * random(6) ** 1.5,
     turn: (random(8) - 0.5) * 0.16,
     depth: 6 + 5 * random(7),
     seed: 5000 + k,
@@ -68,7 +68,9 @@ function paintAt(p: Particle, u: number, v: number): { cover: number; light: num
   const ragged =
     p.radius * (0.7 + 0.45 * (fractalNoise(3 + Math.cos(Math.atan2(v, u)) * 2, Math.sin(Math.atan2(v, u)) * 2, p.seed, 3) - 0.3));
   const foam = fractalNoise(u * 0.32 + 50, v * 0.32 + 50, p.seed, 3);
-  return { cover: step(0.8, -0.8, r - ragged), light: 0.3 + 1.3 * foam };
+  // Thin towards the rim, with holes that let through what is behind.
+  const thin = 0.55 + 0.45 * step(0, 0.5 * p.radius, ragged - r);
+  return { cover: step(1.4, -1.4, r - ragged) * thin * (0.7 + 0.3 * step(0.3, 0.5, foam)), light: 0.18 + 1.35 * foam };
 }
 
 export interface SaltSprayPasses {
