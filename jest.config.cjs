@@ -4,7 +4,7 @@ module.exports = {
   transform: { '^.+\\.(ts|js|mjs)$': '<rootDir>/scripts/jest-esbuild.cjs' },
   // Workspace sources and packages that are ESM only go through the transform.
   transformIgnorePatterns: [
-    '/node_modules/(?!(fast-check|pure-rand|geotiff|fast-png|iobuffer|fflate|quick-lru|@petamoriken|web-worker|xml-utils|zstddec|lerc|pako|@tus|srvx|cookie-es)/)',
+    '/node_modules/(?!(fast-check|pure-rand|geotiff|fast-png|iobuffer|fflate|quick-lru|@petamoriken|web-worker|xml-utils|zstddec|lerc|pako|@tus|srvx|cookie-es|three|@gltf-transform|property-graph)/)',
   ],
   testEnvironment: 'node',
   testTimeout: 120000,

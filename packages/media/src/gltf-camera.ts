@@ -10,8 +10,8 @@ export async function readGltfCamera(name: string, bytes: Uint8Array, context: C
   const document = await parsed(name, bytes);
   const nodes = document.getRoot().listNodes();
   const node = nodes.find((n) => n.getCamera()?.getType() === 'perspective');
-  const camera = node?.getCamera();
-  if (node === undefined || camera == null)
+  const camera = node?.getCamera() ?? null;
+  if (node === undefined || camera === null)
     throw new IvrexError('badSetting', `there is no perspective camera among the ${nodes.length} nodes of this file`, name);
   const channels = document
     .getRoot()

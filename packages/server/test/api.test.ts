@@ -28,9 +28,11 @@ import { makeApp } from '../src/http/app';
 import { frameSources, renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
+import { MotionMakes } from '../src/services/motion-makes';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
+import { madeMotionCases } from './made-motion-cases';
 
 const ROOT = path.join(__dirname, '../../..');
 const HERON = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
@@ -61,7 +63,13 @@ beforeAll(async () => {
     abort: () => undefined,
   };
   const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
-  services = { ...base, watch: new ShotWatch(base), audits: new MotionAudits(base), remaps: new MotionRemaps(base) };
+  services = {
+    ...base,
+    watch: new ShotWatch(base),
+    audits: new MotionAudits(base),
+    remaps: new MotionRemaps(base),
+    makes: new MotionMakes(base),
+  };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });
   for (const frame of [1010, 1011, 1012, 1014])
@@ -583,3 +591,5 @@ test('a LUT is kept as it was given; one that is none is refused with its line',
   const bad = await api.post('/api/luts').send({ name: 'bad', text: 'LUT_3D_SIZE 2\n0 0\n' }).expect(422);
   expect((bad.body as { error: { message: string } }).error.message).toBe('line 2 of the LUT is not three numbers');
 });
+
+describe('motion that is made', () => madeMotionCases(() => api, data));

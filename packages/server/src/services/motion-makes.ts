@@ -90,7 +90,7 @@ export class MotionMakes {
     const frames = (pass?.frames ?? [firstFrame]).filter((f) => f >= firstFrame && f <= lastFrame);
     const track = source.kind === 'camera' ? await cameraTrackOf(this.services, detail, source.camera) : null;
     const other = source.kind === 'render' ? await shotDetail(this.services.database, source.shot) : null;
-    return { detail, source, beauty, frames, isOne: pass?.frames == null, track, other };
+    return { detail, source, beauty, frames, isOne: (pass?.frames ?? null) === null, track, other };
   }
 
   /** One thread is left to those who look at the picture. */

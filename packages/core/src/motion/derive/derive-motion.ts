@@ -1,5 +1,5 @@
 import { assertNever, IvrexError } from '../../errors';
-import { directionsOf, project, solve3, type Camera, type Vector3 } from '../../camera/camera';
+import { directionsOf, solve3, type Camera } from '../../camera/camera';
 import { emptyMotionField, type MotionField } from '../motion-field';
 import type { SceneVelocity } from './scene-velocity';
 
@@ -49,28 +49,48 @@ export function deriveMotion(input: DeriveInput): DerivedMotion {
   const count = width * height;
   checkSizes(input, count);
   const field = emptyMotionField(width, height, true);
-  const pointAt = pointFinder(input);
-  const away = velocity === null ? null : walker(velocity, now);
+  const { toNext, toPrevious, valid } = field;
+  const find = pointFinder(input);
+  const walk = velocity === null ? null : walker(velocity, now);
+  const point = new Float64Array(3),
+    moved = new Float64Array(3),
+    here = new Float64Array(2),
+    there = new Float64Array(2),
+    back = new Float64Array(2);
+  // One frame on, or back: where the point is then, and with which camera it is looked at.
+  const seeThen = (i: number, way: 1 | -1, camera: Camera, out: Float64Array): boolean => {
+    if (walk === null) return see(camera, point, out);
+    const viewer = walk(point, i, way, camera, moved);
+    return viewer !== null && see(viewer, moved, out);
+  };
   const off: number[] = [];
   for (let y = 0, i = 0; y < height; y++) {
     for (let x = 0; x < width; x++, i++) {
       if (coverage !== null && !(coverage[i] > 0)) continue;
-      const point = pointAt(x + 0.5, y + 0.5, i);
-      if (point === null) continue;
-      const here = surface.kind === 'position' ? project(now, point) : ([x + 0.5, y + 0.5] as const);
-      const there = away === null ? project(next, point) : away(point, i, 1, next);
-      const back = away === null ? project(previous, point) : away(point, i, -1, previous);
-      if (here === null || there === null || back === null) continue;
+      here[0] = x + 0.5;
+      here[1] = y + 0.5;
+      if (!find(here[0], here[1], i, point)) continue;
+      if (surface.kind === 'position' && !see(now, point, here)) continue;
+      if (!seeThen(i, 1, next, there) || !seeThen(i, -1, previous, back)) continue;
       if (surface.kind === 'position' && i % 7 === 0) off.push(Math.hypot(here[0] - x - 0.5, here[1] - y - 0.5));
-      field.toNext[i * 2] = there[0] - here[0];
-      field.toNext[i * 2 + 1] = there[1] - here[1];
-      field.toPrevious[i * 2] = back[0] - here[0];
-      field.toPrevious[i * 2 + 1] = back[1] - here[1];
-      field.valid[i] = 1;
+      toNext[i * 2] = there[0] - here[0];
+      toNext[i * 2 + 1] = there[1] - here[1];
+      toPrevious[i * 2] = back[0] - here[0];
+      toPrevious[i * 2 + 1] = back[1] - here[1];
+      valid[i] = 1;
     }
   }
   off.sort((a, b) => a - b);
   return { field, offByPx: off.length === 0 ? null : off[off.length >> 1] };
+}
+
+/** `project` without an array for each of a million pixels. */
+function see({ toScreen: m }: Camera, p: Float64Array, out: Float64Array): boolean {
+  const w = m[8] * p[0] + m[9] * p[1] + m[10] * p[2] + m[11];
+  if (!(w > 1e-9)) return false;
+  out[0] = (m[0] * p[0] + m[1] * p[1] + m[2] * p[2] + m[3]) / w;
+  out[1] = (m[4] * p[0] + m[5] * p[1] + m[6] * p[2] + m[7]) / w;
+  return true;
 }
 
 function checkSizes({ surface, velocity, coverage }: DeriveInput, count: number): void {
@@ -82,34 +102,47 @@ function checkSizes({ surface, velocity, coverage }: DeriveInput, count: number)
   if (planes.some((p) => p.length !== count)) throw new IvrexError('sizeMismatch', 'a plane does not have the size of the picture');
 }
 
-type PointFinder = (x: number, y: number, pixel: number) => Vector3 | null;
+/** Writes the scene's point that a place on screen shows; false where there is none. */
+type PointFinder = (x: number, y: number, pixel: number, out: Float64Array) => boolean;
 
-/** The scene's point that a place on screen shows; null where there is none. */
 function pointFinder({ surface, now }: DeriveInput): PointFinder {
+  const { from, along } = sightLines(now);
+  const a = new Float64Array(3),
+    d = new Float64Array(3);
+  const reach = (out: Float64Array, s: number) => {
+    for (let k = 0; k < 3; k++) out[k] = a[k] + s * d[k];
+    return true;
+  };
   switch (surface.kind) {
-    case 'position':
-      return (_, __, i) => {
-        const point: Vector3 = [surface.x[i], surface.y[i], surface.z[i]];
-        return point.every((v) => Math.abs(v) < NOTHING) ? point : null;
+    case 'position': {
+      const { x: px, y: py, z: pz } = surface;
+      return (_, __, i, out) => {
+        out[0] = px[i];
+        out[1] = py[i];
+        out[2] = pz[i];
+        return Math.abs(px[i]) < NOTHING && Math.abs(py[i]) < NOTHING && Math.abs(pz[i]) < NOTHING;
       };
+    }
     case 'card': {
       if (!(surface.distance > 0)) throw new IvrexError('badSetting', 'the card must stand before the camera: give a distance above 0');
-      const across = crossing(now, surface.facing.alongView);
-      return (x, y) => across(x, y, surface.distance);
+      const { alongView: n } = surface.facing;
+      return (x, y, _, out) => {
+        from(x, y, a);
+        along(x, y, d);
+        const towards = n[0] * d[0] + n[1] * d[1] + n[2] * d[2],
+          s = (surface.distance - n[3] - n[0] * a[0] - n[1] * a[1] - n[2] * a[2]) / towards;
+        return s > 0 && s < SKY && reach(out, s);
+      };
     }
     case 'depth': {
-      const across = crossing(now, now.alongView);
-      const { eye } = now,
-        { depth, measured } = surface;
-      return (x, y, i) => {
-        if (!(depth[i] > 0)) return null;
+      const { depth, measured } = surface,
+        isFromEye = measured === 'fromEye' && now.eye !== null;
+      return (x, y, i, out) => {
+        if (!(depth[i] > 0)) return false;
         const z = depth[i] < NOTHING ? depth[i] : SKY;
-        if (measured === 'alongView' || eye === null) return across(x, y, z);
-        const point = across(x, y, 1);
-        if (point === null) return null;
-        const ray: Vector3 = [point[0] - eye[0], point[1] - eye[1], point[2] - eye[2]];
-        const far = z / Math.hypot(...ray);
-        return [eye[0] + ray[0] * far, eye[1] + ray[1] * far, eye[2] + ray[2] * far];
+        from(x, y, a);
+        along(x, y, d);
+        return reach(out, isFromEye ? z / Math.hypot(d[0], d[1], d[2]) : z);
       };
     }
     default:
@@ -117,35 +150,55 @@ function pointFinder({ surface, now }: DeriveInput): PointFinder {
   }
 }
 
-/** Where the line of sight of a place on screen crosses the plane of points with `plane`'s value `at`. */
-function crossing({ toScreen: m }: Camera, plane: Float64Array): (x: number, y: number, at: number) => Vector3 | null {
-  const rows = new Float64Array(12),
-    right = new Float64Array(3);
-  rows.set(plane, 8);
-  return (x, y, at) => {
-    for (let k = 0; k < 4; k++) {
-      rows[k] = m[k] - x * m[8 + k];
-      rows[4 + k] = m[4 + k] - y * m[8 + k];
-    }
-    right[0] = -rows[3];
-    right[1] = -rows[7];
-    right[2] = at - plane[3];
-    return solve3(rows, right);
+type Line = (x: number, y: number, out: Float64Array) => void;
+
+/** Lines of sight: where they start, and their direction for a distance of 1 along the view axis. Both are affine in x and y. */
+function sightLines({ toScreen: m, alongView: v, eye }: Camera): { from: Line; along: Line } {
+  // Columns of the inverse: what the right sides 1 0 0, 0 1 0 and 0 0 1 mean in the scene.
+  const third = eye === null ? v : m.subarray(8, 12);
+  const rows = Float64Array.from([...m.subarray(0, 8), ...third]);
+  const columns = [
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+  ].map((unit) => solve3(rows, unit));
+  const [p, q, r] = columns;
+  if (p === null || q === null || r === null) throw new IvrexError('badSetting', 'lines of sight of this camera do not spread over the scene');
+  const combined = (a: number, b: number, c: number, out: Float64Array) => {
+    for (let k = 0; k < 3; k++) out[k] = a * p[k] + b * q[k] + c * r[k];
+  };
+  if (eye !== null)
+    return {
+      from: (_, __, out) => {
+        out[0] = eye[0];
+        out[1] = eye[1];
+        out[2] = eye[2];
+      },
+      along: (x, y, out) => combined(x, y, 1, out),
+    };
+  return {
+    from: (x, y, out) => combined(x * m[11] - m[3], y * m[11] - m[7], -v[3], out),
+    along: (_, __, out) => combined(0, 0, 1, out),
   };
 }
 
-/** Where a point that moves by itself is seen one frame on (or back). */
+/** Writes where a point that moves by itself is one frame on (or back), and tells which camera looks at it; null where nobody knows. */
 function walker(
   { x, y, z, valid, space }: SceneVelocity,
   now: Camera,
-): (point: Vector3, pixel: number, way: 1 | -1, then: Camera) => readonly [number, number] | null {
+): (point: Float64Array, pixel: number, way: 1 | -1, then: Camera, out: Float64Array) => Camera | null {
   const [right, up, away] = directionsOf(now);
-  return (p, i, way, then) => {
+  return (p, i, way, then, out) => {
     if (valid[i] === 0) return null;
-    if (space === 'world') return project(then, [p[0] + way * x[i], p[1] + way * y[i], p[2] + way * z[i]]);
-    // Seen from the camera: it is part of the motion, and the view stays where it is.
-    const at = (k: 0 | 1 | 2) => p[k] + way * (x[i] * right[k] + y[i] * up[k] + z[i] * away[k]);
-    return project(now, [at(0), at(1), at(2)]);
+    if (space === 'world') {
+      out[0] = p[0] + way * x[i];
+      out[1] = p[1] + way * y[i];
+      out[2] = p[2] + way * z[i];
+      return then;
+    }
+    // Seen from the camera: its own motion is part of it, and the view stays where it is.
+    for (let k = 0; k < 3; k++) out[k] = p[k] + way * (x[i] * right[k] + y[i] * up[k] + z[i] * away[k]);
+    return now;
   };
 }
 

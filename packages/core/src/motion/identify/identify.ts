@@ -5,9 +5,9 @@ import { pairedT } from './compare-errors';
 import { relationToAlpha, type EdgeRelation } from './edges';
 import { evidenceOf } from './evidence';
 import { transferPair } from '../transfer';
-import { velocitiesOf, type PassSamples } from './hypothesis';
+import { velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
 import type { Identification, MotionFiles } from './identification';
-import { isSameMotion, judgePass, slide, type Judged } from './judge';
+import { isSameMotion, judgeAlike, judgePass, slide, spread, type Judged } from './judge';
 import type { MeasuredMotion } from './measured-motion';
 import { readFromValues } from './read-from-values';
 import { settle, type Settled } from './settle';
@@ -30,7 +30,7 @@ export function identifyEncoding(measured: MeasuredMotion, files: MotionFiles): 
   const encoding = withAlpha(finished, relation, measured);
   const full: Settled = { ...finished, encoding: { ...encoding, name: describeEncoding(encoding) } };
   const evidence = evidenceOf(full, measured, rivals);
-  const confidence = confidenceOf(full, measured, rivals, evidence.explained);
+  const confidence = confidenceOf(full, measured, rivals, evidence.explained, second !== null);
   if (confidence < LEAST_CONFIDENCE) {
     const fallback = readFromValues(measured, files);
     if (fallback.confidence > confidence) return { ...fallback, symptoms: [...fallback.symptoms, ...foreign(evidence.measured)] };
@@ -46,19 +46,27 @@ export function identifyEncoding(measured: MeasuredMotion, files: MotionFiles): 
 
 const BOTH: WarpView = { target: 'both', level: 0, chosen: null, bend: null };
 
+const SIDES = (['next', 'previous'] as const).map((target): WarpView => ({ ...BOTH, target })),
+  CLEARLY_WORSE = 1.1;
+
 /** Below this the pictures do not support the reading. */
 const LEAST_CONFIDENCE = 0.35;
 
 function bestReading(measured: MeasuredMotion, files: MotionFiles): { settled: Settled; rivals: Judged[] } | null {
-  const own = judgePass(files.now, 0, measured);
+  const both = judgePass(files.now, 0, measured),
+    own = onOneSide(both, measured);
   // A reading that leaves next to nothing is of the right file: the neighbours need not be read.
-  const isClear = own.length > 0 && own[0].error.mean < CLEARLY_RIGHT * stillError(own[0], measured);
-  const beside = isClear
-    ? []
-    : [
-        ...(files.next === null ? [] : judgePass(files.next, 1, measured)),
-        ...(files.previous === null ? [] : judgePass(files.previous, -1, measured)),
-      ];
+  const leftBy = ([best]: readonly Judged[]) => (best === undefined ? 1 : best.error.mean / stillError(best, measured)),
+    left = leftBy(own);
+  // One that leaves little is the right reading, if perhaps of the file beside it.
+  const judgeBeside = (pass: StoredPass, by: 1 | -1) =>
+    left < MOSTLY_RIGHT && pass.width === files.now.width
+      ? judgeAlike(own.slice(0, ALIKE), pass, by, measured)
+      : judgePass(pass, by, measured);
+  const beside =
+    leftBy(both) < CLEARLY_RIGHT
+      ? []
+      : [...(files.next === null ? [] : judgeBeside(files.next, 1)), ...(files.previous === null ? [] : judgeBeside(files.previous, -1))];
   const [first] = own.length > 0 ? own : beside;
   if (first === undefined) return null;
   // Another file's number must be clearly better: motion changes little from frame to frame.
@@ -67,8 +75,79 @@ function bestReading(measured: MeasuredMotion, files: MotionFiles): { settled: S
   return { settled, rivals: [...own, ...beside].filter((j) => j !== other) };
 }
 
+const LOOKED_AT_AGAIN = 6,
+  PARTNERED = 2;
+
+/**
+ * Where everything speeds up, the way to the next frame is far from the mirrored way to the previous one, and against both a mixture of
+ * the two does as well as either. Where two pairs of channels that are stored alike explain a neighbour each, they are two sets, and the
+ * one to the next frame is read first. Gives back what it got where there are no such pairs.
+ */
+function onOneSide(judged: readonly Judged[], measured: MeasuredMotion): readonly Judged[] {
+  if (judged.length === 0 || judged[0].samples.varying.length < 4 || measured.next === null || measured.previous === null) return judged;
+  const [{ samples, frameOffset }] = judged,
+    chosen = spread(samples, 1000);
+  const on = (side: WarpView, hypothesis: Hypothesis) => slide(samples, frameOffset, hypothesis, measured, [1, 0], { ...side, chosen });
+  const pairs = SIDES.flatMap((side, s) => {
+    const firsts = judged.slice(0, LOOKED_AT_AGAIN).map((j) => on(side, j.hypothesis));
+    firsts.sort((a, b) => likely(a) - likely(b));
+    return firsts.slice(0, PARTNERED).flatMap((first) =>
+      partnersOf(first).map((partner) => {
+        const other = on(SIDES[1 - s], partner);
+        return { next: s === 0 ? first : other, previous: s === 0 ? other : first, unlikely: likely(first) + likely(other) };
+      }),
+    );
+  })
+    .filter(({ next, previous }) => areTwoSets(next.hypothesis, previous.hypothesis))
+    .sort((a, b) => a.unlikely - b.unlikely)
+    .map((pair) => ({ ...pair, error: (pair.next.error.mean + pair.previous.error.mean) / 2 }));
+  if (pairs.length > 0 && pairs[0].error < judged[0].error.mean) {
+    const { next, previous } = pairs[0];
+    return [next, previous, ...judged];
+  }
+  return judged;
+}
+
+/** What is stored like it in two other channels, for the other neighbour: the same zero and scale, turned round or not. */
+function partnersOf({ samples, hypothesis }: Judged): Hypothesis[] {
+  if (hypothesis.layout === 'direction') return [];
+  const left = samples.varying.filter((c) => c !== hypothesis.x && c !== hypothesis.y);
+  return left.flatMap((x) =>
+    left
+      .filter((y) => y !== x)
+      .flatMap((y) => [1, -1].map((sign) => ({ ...hypothesis, x, y, parameters: hypothesis.parameters.map((p) => sign * p) }))),
+  );
+}
+
+/**
+ * The error, weighed up where x and y are no neighbours in the file or no motion is stored as no usual value: a common acceleration lets
+ * x of one set pass for x of the other, with a zero of its own.
+ */
+function likely({ samples, hypothesis, error }: Judged): number {
+  if (hypothesis.layout === 'direction') return error.mean;
+  const { undo } = transferPair(hypothesis.transfer),
+    [ox, sx, oy, sy] = hypothesis.parameters;
+  const off = (c: number, offset: number, slope: number) => {
+    const { rest, restShare } = samples.shapes[c];
+    return Math.min(...[0, 0.5, ...(restShare > 0.02 ? [undo(rest)] : [])].map((zero) => Math.abs(offset + slope * zero)));
+  };
+  const px = Math.hypot(off(hypothesis.x, ox, sx), off(hypothesis.y, oy, sy));
+  return error.mean * (Math.abs(hypothesis.x - hypothesis.y) === 1 ? 1 : 1.1) * (1 + 0.1 * Math.min(3, px));
+}
+
+/** Other channels, the same scale, and the same sign or the other one on both axes. */
+function areTwoSets(a: Hypothesis, b: Hypothesis): boolean {
+  if (a.layout === 'direction' || b.layout === 'direction') return false;
+  if ([b.x, b.y].some((c) => c === a.x || c === a.y)) return false;
+  const [, ax, , ay] = a.parameters,
+    [, bx, , by] = b.parameters;
+  return Math.sign(ax * bx) === Math.sign(ay * by) && [ax / bx, ay / by].every((r) => Math.abs(Math.log(Math.abs(r))) < 0.12);
+}
+
 /** Of the picture's difference this share is left by the right file; the file beside it leaves twice as much even where motion is smooth. */
-const CLEARLY_RIGHT = 0.27;
+const CLEARLY_RIGHT = 0.27,
+  MOSTLY_RIGHT = 0.6,
+  ALIKE = 4;
 
 /** What the pictures differ by where a reading has vectors, without them. */
 function stillError({ samples, hypothesis }: Judged, measured: MeasuredMotion): number {
@@ -92,15 +171,14 @@ function secondSet(settled: Settled, measured: MeasuredMotion, files: MotionFile
   if (hypothesis.layout === 'direction') return null;
   const left = samples.varying.filter((c) => c !== hypothesis.x && c !== hypothesis.y);
   if (left.length < 2 || measured.next === null || measured.previous === null) return null;
-  const pass = samples.pass;
-  const rest: StoredPass = { ...pass, channels: left.map((c) => pass.channels[c]) };
-  const [found] = judgePass(rest, frameOffset, measured);
+  const chosen = spread(samples, 1000);
+  const tried = partnersOf(settled.judged).map((partner) =>
+    slide(samples, frameOffset, partner, measured, [1, 0], { target: 'both', chosen, bend: null }),
+  );
+  tried.sort((a, b) => a.error.mean - b.error.mean);
+  const [found] = tried;
   if (found === undefined || found.hypothesis.layout === 'direction') return null;
-  const same = slide(found.samples, frameOffset, { ...found.hypothesis, transfer: hypothesis.transfer }, measured, [0], {
-    target: 'both',
-    chosen: null,
-    bend: null,
-  });
+  const same = slide(samples, frameOffset, found.hypothesis, measured, [0], { target: 'both', chosen: null, bend: null });
   const other = settle({ ...found, hypothesis: same.hypothesis }, measured, files);
   if (other.judged.error.mean > 1.4 * settled.judged.error.mean + 0.003) return null;
   const [mine] = settled.encoding.sets,
@@ -191,7 +269,13 @@ function foreign(measuredPoints: number): Identification['symptoms'] {
  * How sure a reading is, 0 to 1, held against the test set: what the warp takes away of the picture's difference, how clearly other
  * readings are worse, and how much of the measured motion it explains.
  */
-function confidenceOf(settled: Settled, measured: MeasuredMotion, rivals: readonly Judged[], explained: number): number {
+function confidenceOf(
+  settled: Settled,
+  measured: MeasuredMotion,
+  rivals: readonly Judged[],
+  explained: number,
+  hasTwoSets: boolean,
+): number {
   const { judged, scales } = settled;
   const { vx, vy } = velocitiesOf(judged.samples, judged.hypothesis);
   const still = new Float64Array(vx.length).map((_, k) => (vx[k] - vx[k] === 0 ? 0 : NaN));
@@ -201,14 +285,29 @@ function confidenceOf(settled: Settled, measured: MeasuredMotion, rivals: readon
   const drop = before.mean > 0 ? 1 - after.mean / before.mean : 0;
   const overStill = pairedT(warpErrorsAt(measured, still, still, BOTH), errors);
   let margin = Infinity;
+  const ownSide = settled.middle === 1 ? SIDES[0] : settled.middle === -1 ? SIDES[1] : null;
+  const { sets } = settled.encoding,
+    nameOf = (c: number) => judged.samples.pass.channels[c].name;
   for (const rival of rivals) {
     const other = velocitiesOf(rival.samples, rival.hypothesis);
     if (isSameMotion(vx, vy, other.vx, other.vy)) continue;
+    // One axis of each of two sets is a mixture of them, not another reading.
+    if (hasTwoSets && sets.some((s) => s.x === nameOf(rival.hypothesis.x)) && sets.some((s) => s.y === nameOf(rival.hypothesis.y)))
+      continue;
     // Two more channels that say nearly the same are the other neighbour's set, not another reading.
     const used = [judged.hypothesis.x, judged.hypothesis.y];
     const disjoint = ![rival.hypothesis.x, rival.hypothesis.y].some((c) => used.includes(c));
     if (disjoint && isSameMotion(vx, vy, other.vx, other.vy, 0.3)) continue;
-    margin = Math.min(margin, pairedT(warpErrorsAt(measured, other.vx, other.vy, BOTH), errors));
+    let t = pairedT(warpErrorsAt(measured, other.vx, other.vy, BOTH), errors);
+    // Where things speed up, a vector to one neighbour fits that one, and its mirror image the other one only half.
+    if (ownSide !== null) {
+      const fits = warpErrorOf(measured, vx, vy, ownSide).mean,
+        theirs = Math.min(...SIDES.map((side) => warpErrorOf(measured, other.vx, other.vy, side).mean));
+      if (theirs > CLEARLY_WORSE * fits)
+        t = Math.max(t, pairedT(warpErrorsAt(measured, other.vx, other.vy, ownSide), warpErrorsAt(measured, vx, vy, ownSide)));
+      else if (disjoint) continue;
+    }
+    margin = Math.min(margin, t);
   }
   // Everything moving alike needs no pass: a reading must do clearly better than the best single vector.
   const alike = bestSingleVector(measured, vx, vy);

@@ -42,6 +42,13 @@ export function judgePass(pass: StoredPass, frameOffset: number, measured: Measu
   return judged.sort(byError);
 }
 
+/** The readings that were best for one file of a sequence, slid to where another file's pictures fit best: files of one sequence are stored alike. */
+export function judgeAlike(best: readonly Judged[], pass: StoredPass, frameOffset: number, measured: MeasuredMotion): Judged[] {
+  const samples = samplesOf(pass, best[0].samples.shapes, measured);
+  const view = { target: 'both', chosen: spread(samples, FEW_POINTS), bend: null } as const;
+  return best.map(({ hypothesis }) => slide(samples, frameOffset, hypothesis, measured, coarseToFine(measured), view)).sort(byError);
+}
+
 /** Suggestions that read the same channels alike within a twentieth would slide to the same place. */
 function withoutDoubles(samples: PassSamples, suggested: readonly Hypothesis[]): Hypothesis[] {
   const kept: { readonly hypothesis: Hypothesis; readonly vx: Float64Array; readonly vy: Float64Array }[] = [];

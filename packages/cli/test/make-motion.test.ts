@@ -1,0 +1,101 @@
+import { spawnSync } from 'node:child_process';
+import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+
+const ROOT = path.join(__dirname, '../../..');
+const DEMO = path.join(ROOT, '.cache/demo/tidal-clock'),
+  FLOAT = path.join(DEMO, 'TC_040/TC_040_float.####.exr');
+
+function ivrex(...args: string[]): { status: number | null; stdout: string; stderr: string } {
+  return spawnSync(process.execPath, [path.join(ROOT, 'packages/cli/dist/ivrex.mjs'), ...args], { encoding: 'utf8', maxBuffer: 1 << 28 });
+}
+const json = (result: { stdout: string; stderr: string }): Record<string, unknown> => {
+  if (result.stdout === '') throw new Error(result.stderr);
+  return JSON.parse(result.stdout) as Record<string, unknown>;
+};
+const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-make-'));
+const derive = (out: string, ...args: string[]) => ivrex('derive', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--json', ...args);
+
+beforeAll(() => {
+  if (!existsSync(path.join(DEMO, 'TC_040'))) throw new Error('the demo frames are not made; run "npm test", which makes them first');
+});
+
+test('derived from headers and depth: a pass that blurs and is read back as what it is', () => {
+  const out = scratch();
+  const answered = json(derive(out, '--depth', `${FLOAT}::depth`, '--frames', '1001-1003'));
+  expect(answered).toMatchObject({ frames: 3, reached: 1, depthKind: 'alongView' });
+  expect(answered.warnings).toEqual([expect.stringContaining('beside frame 1001')]);
+  expect(readdirSync(out).sort()).toEqual(['m.1001.exr', 'm.1002.exr', 'm.1003.exr']);
+  const read = json(ivrex('identify', '--beauty', FLOAT, '--motion', path.join(out, 'm.####.exr'), '--frame', '1002', '--json')) as never as {
+    encoding: { fullScale: object; zero: number; sets: { x: string }[] };
+    confidence: number;
+  };
+  expect(read.confidence).toBeGreaterThan(0.8);
+  expect(read.encoding).toMatchObject({ zero: 0, fullScale: { stored: 1, equals: 1, unit: 'px' } });
+  // The encoding that comes with it is what the other commands take.
+  const encoding = path.join(out, 'made.json');
+  writeFileSync(encoding, JSON.stringify(answered.encoding));
+  const audit = json(ivrex('audit', '--motion', path.join(out, 'm.####.exr'), '--encoding', encoding, '--frames', '1002', '--json'));
+  expect(audit).toMatchObject({ frames: [{ clipped: 0, nan: 0, invalid: 0 }] });
+});
+
+test('a track as a file says the same as the headers', () => {
+  const out = scratch();
+  const probe = json(ivrex('probe', FLOAT.replace('####', '1002'), '--json')) as never as {
+    parts: { attributes: Record<string, { value: number[] }> }[];
+  };
+  const { worldToNDC } = probe.parts[0].attributes;
+  expect(worldToNDC.value).toHaveLength(16);
+  const frames = [1001, 1002, 1003].map((frame) => {
+    const facts = json(ivrex('probe', FLOAT.replace('####', String(frame)), '--json')) as never as typeof probe;
+    return { frame, worldToNDC: facts.parts[0].attributes.worldToNDC.value };
+  });
+  const track = path.join(out, 'truck.json');
+  writeFileSync(track, JSON.stringify({ ivrexCamera: 1, frames }));
+  const common = ['--depth', `${FLOAT}::depth`, '--frames', '1002'];
+  mkdirSync(path.join(out, 'a'));
+  mkdirSync(path.join(out, 'b'));
+  const a = json(derive(path.join(out, 'a'), ...common)),
+    b = json(derive(path.join(out, 'b'), ...common, '--camera', track));
+  expect(a.warnings).toEqual([]);
+  expect(b.peakPx).toBe(a.peakPx);
+  const compared = json(ivrex('compare', `${path.join(out, 'a/m.1002.exr')}`, `${path.join(out, 'b/m.1002.exr')}`, '--json'));
+  expect(compared.maxAbs).toBe(0);
+});
+
+test('estimated: with its own trust, and only where a neighbour is', () => {
+  const out = scratch();
+  const answered = json(ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
+  expect(answered.frames).toBe(1);
+  expect(answered.trusted).toBeGreaterThan(0.3);
+  const probe = json(ivrex('probe', path.join(out, 'm.1008.exr'), '--stats', '--json')) as never as {
+    parts: { layers: { channels: { name: string; min: number; max: number }[] }[] }[];
+  };
+  const channels = probe.parts[0].layers[0].channels;
+  expect(channels.map((c) => c.name)).toEqual(['nextX', 'nextY', 'prevX', 'prevY', 'trust']);
+  const trust = channels.find((c) => c.name === 'trust');
+  expect([trust?.min, (trust?.max ?? 0) <= 1]).toEqual([0, true]);
+  const lone = path.join(out, 'alone.exr');
+  copyFileSync(FLOAT.replace('####', '1008'), lone);
+  const refused = ivrex('estimate', '--beauty', lone, '--out', path.join(out, 'n.exr'));
+  expect(refused).toMatchObject({ status: 1, stdout: '' });
+  expect(refused.stderr).toContain('the frame before or after');
+});
+
+test('wrong usage and what is missing are said, and nothing is written', () => {
+  const out = scratch();
+  expect(derive(out)).toMatchObject({ status: 2, stderr: 'ivrex: give one of --depth, --position and --card\n' });
+  expect(derive(out, '--card', '5', '--velocity', FLOAT).stderr).toContain('belong together');
+  expect(ivrex('derive', '--beauty', FLOAT, '--card', '5', '--out', FLOAT)).toMatchObject({ status: 2 });
+  expect(ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.png'))).toMatchObject({ status: 2 });
+  const heron = path.join(DEMO, 'TC_010/TC_010_heron.####.exr');
+  const noCamera = ivrex('derive', '--beauty', heron, '--depth', `${heron}::depth`, '--out', path.join(out, 'm.####.exr'));
+  expect(noCamera).toMatchObject({ status: 1, stdout: '' });
+  expect(noCamera.stderr).toContain('no header holds worldToNDC');
+  const bad = path.join(out, 'truck.json');
+  writeFileSync(bad, '{"ivrexCamera":2}');
+  expect(derive(out, '--card', '5', '--camera', bad).stderr).toContain('this is no camera track');
+  expect(readdirSync(out)).toEqual(['truck.json']);
+  expect(readFileSync(bad, 'utf8')).toBe('{"ivrexCamera":2}');
+});

@@ -1,0 +1,174 @@
+import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
+import path from 'node:path';
+import type { CameraTrackRow, MadeSource, MakingMotion, MotionTrial, Pass, SavedEncoding, ShotDetail } from '@ivrex/contract';
+import { fingerprintOf } from '@ivrex/contract';
+import type request from 'supertest';
+
+const FLOAT = path.join(__dirname, '../../../.cache/demo/tidal-clock/TC_040');
+
+/** Cases of the same server as the rest: one database serves one file of tests at a time. */
+export function madeMotionCases(api: () => ReturnType<typeof request>, data: string): void {
+  const folder = path.join(data, 'media/marsh/TC_040');
+  let shot: ShotDetail;
+  const load = async () => (await api().get(`/api/shots/${shot.shot.id}`).expect(200)).body as ShotDetail;
+  const url = (rest: string) => `/api/shots/${shot.shot.id}/${rest}`;
+  const passNamed = (name: string) => shot.passes.find((p) => p.name === name) as Pass;
+  const fromCamera = (part: object = {}): MadeSource =>
+    ({
+      kind: 'camera',
+      camera: { from: 'headers', pass: passNamed('depth').id },
+      surface: { kind: 'depth', pass: passNamed('depth').id, measured: 'auto' },
+      velocity: null,
+      ...part,
+    }) as MadeSource;
+  const trial = async (source: unknown, frame: number, status = 200) =>
+    (await api().post(url('motion/make/try')).send({ source, frame }).expect(status)).body as MotionTrial & { error: { message: string } };
+  const finished = async () => {
+    for (;;) {
+      const status = (await api().get(url('motion/make')).expect(200)).body as MakingMotion;
+      if (status.state !== 'running') return status;
+      await new Promise((next) => setTimeout(next, 200));
+    }
+  };
+
+  beforeAll(async () => {
+    mkdirSync(folder, { recursive: true });
+    for (const frame of [1003, 1004, 1005, 1006])
+      copyFileSync(path.join(FLOAT, `TC_040_float.${frame}.exr`), path.join(folder, `float.${frame}.exr`));
+    const { id } = (await api().post('/api/shots').send({ folder }).expect(201)).body as { id: string };
+    shot = (await api().get(`/api/shots/${id}`).expect(200)).body as ShotDetail;
+  });
+
+  test('a shot without a motion pass says where motion can come from', () => {
+    expect(shot.settings.elements[0].motion).toBeNull();
+    expect(shot.findings.map((f) => f.message).join('\n')).toContain('have it made in step Motion');
+    expect(passNamed('depth').facts.map((f) => f.name)).toContain('worldToNDC');
+  });
+
+  test('a frame is tried first: which way depth counts is found in the pictures, and nothing is written', async () => {
+    const found = await trial(fromCamera(), 1004);
+    expect(found).toMatchObject({ frame: 1004, depthKind: 'alongView', reached: 1, trusted: null, warnings: [] });
+    expect(found.proof?.after).toBeLessThan(0.5 * (found.proof?.before ?? 0));
+    const wrong = await trial(fromCamera({ surface: { kind: 'depth', pass: passNamed('depth').id, measured: 'fromEye' } }), 1004);
+    expect(wrong.proof?.after).toBeGreaterThan(1.3 * (found.proof?.after ?? 0));
+    expect((await trial(fromCamera(), 1006)).warnings[0]).toContain('carried on evenly');
+    const pictures = await trial({ kind: 'pictures' }, 1004);
+    expect(pictures.trusted).toBeGreaterThan(0.3);
+    expect((await load()).passes.every((p) => !p.file.startsWith('(made)'))).toBe(true);
+    expect(existsSync(path.join(data, 'made', shot.shot.id))).toBe(false);
+  });
+
+  test('what can not be made is said', async () => {
+    expect((await trial({ kind: 'camera' }, 1004, 400)).error.message).toContain('source');
+    const rgb = passNamed('float').id;
+    expect((await trial(fromCamera({ camera: { from: 'track', track: rgb } }), 1004, 404)).error.message).toContain('no longer there');
+    expect((await trial({ kind: 'render', shot: shot.shot.id, offset: 0 }, 1004, 422)).error.message).toContain('agree on a reading');
+    await trial(fromCamera(), 1050, 404);
+  });
+
+  test('a camera file is read, kept and used; one that is none is refused', async () => {
+    const csv = ['frame,x,y,z,rx,ry,rz,horizontalView', ...[1002, 1003, 1004, 1005].map((f) => `${f},${(f - 1003) * 0.1},1.3,0,0,0,0,56`)];
+    const give = (name: string, text: string, status: number) =>
+      api()
+        .post(url('cameras'))
+        .send({ name, base64: Buffer.from(text).toString('base64') })
+        .expect(status);
+    const tracks = (await give('truck.csv', csv.join('\n'), 201)).body as CameraTrackRow[];
+    expect(tracks).toMatchObject([{ name: 'truck.csv', firstFrame: 1002, lastFrame: 1005 }]);
+    expect((await give('truck.csv', 'x,y\n1,2', 422)).body).toMatchObject({ error: { message: expect.stringContaining('line 2') } });
+    const found = await trial(
+      fromCamera({ camera: { from: 'track', track: tracks[0].id }, surface: { kind: 'card', distance: 4, frame: 1003 } }),
+      1004,
+    );
+    // A tenth of a unit a frame before a card at 4: f / 4 / 10.
+    expect(found.peakPx).toBeCloseTo((480 / Math.tan((28 * Math.PI) / 180) / 4) * 0.1, 3);
+    expect((await api().get(url('cameras')).expect(200)).body).toHaveLength(1);
+  });
+
+  test('made for all frames it is a pass of the shot and its motion, in one step that undo takes back', async () => {
+    await api().post(url('motion/make')).send({ source: fromCamera() }).expect(201);
+    await api().post(url('motion/make')).send({ source: fromCamera() }).expect(409);
+    expect(await finished()).toMatchObject({ state: 'done', done: 4, total: 4, failed: [] });
+    const after = await load();
+    const made = after.passes.find((p) => p.file.startsWith('(made)/'));
+    expect(made).toMatchObject({ file: '(made)/motion_from_camera/motion_from_camera.####.exr', frames: [1003, 1004, 1005, 1006] });
+    expect(after.settings.elements[0]).toMatchObject({ motion: made?.id, encoding: { zero: 0, sets: [{ x: 'nextX' }, { x: 'prevX' }] } });
+    expect(after.state.label).toBe('Motion made from the camera');
+    // The shot's own folder holds what it held.
+    expect(readdirSync(folder)).toHaveLength(4);
+    const reading = await api().post(url('motion/reading')).send({ frame: 1004 }).expect(200);
+    expect(reading.body).toMatchObject({ encoding: { fullScale: { stored: 1, equals: 1, unit: 'px' } } });
+    expect((reading.body as { confidence: number }).confidence).toBeGreaterThan(0.8);
+    await api().post(url('undo')).expect(200);
+    expect((await load()).settings.elements[0].motion).toBeNull();
+    await api().post(url('redo')).expect(200);
+  });
+
+  test('stopped in the middle it goes on where it was', async () => {
+    const source = { kind: 'pictures' };
+    await api().post(url('motion/make')).send({ source }).expect(201);
+    for (;;) {
+      const status = (await api().get(url('motion/make')).expect(200)).body as MakingMotion;
+      if (status.done > 0) break;
+      await new Promise((next) => setTimeout(next, 50));
+    }
+    await api().post(url('motion/make/cancel')).expect(200);
+    expect((await finished()).state).toBe('cancelled');
+    const hidden = readdirSync(path.join(data, 'made', shot.shot.id)).filter((name) => name.startsWith('.motion_from_pictures'));
+    expect(hidden).toHaveLength(1);
+    const kept = readdirSync(path.join(data, 'made', shot.shot.id, hidden[0])).length;
+    expect(kept).toBeGreaterThan(0);
+    expect((await load()).passes.some((p) => p.file.includes('motion_from_pictures'))).toBe(false);
+    const goesOn = (await api().post(url('motion/make')).send({ source }).expect(201)).body as MakingMotion;
+    expect(goesOn.state).toBe('running');
+    const done = await finished();
+    expect(done).toMatchObject({ state: 'done', done: 4 });
+    expect((await load()).passes.some((p) => p.channels.some((c) => c.name === 'trust'))).toBe(true);
+    for (let i = 0; i < 1; i++) await api().post(url('undo')).expect(200);
+  });
+
+  test('the motion of another render is borrowed, at another size and numbered otherwise', async () => {
+    const half = path.join(data, 'media/marsh/TC_040_again');
+    mkdirSync(half, { recursive: true });
+    for (const frame of [3, 4, 5]) copyFileSync(path.join(FLOAT, `TC_040_float.${1000 + frame}.exr`), path.join(half, `again.${frame}.exr`));
+    const { id } = (await api().post('/api/shots').send({ folder: half }).expect(201)).body as { id: string };
+    const source = { kind: 'render', shot: shot.shot.id, offset: 1000 };
+    const post = (what: string, body: object, status: number) => api().post(`/api/shots/${id}/motion/make${what}`).send(body).expect(status);
+    const right = (await post('/try', { source, frame: 4 }, 200)).body as MotionTrial;
+    expect(right.proof?.after).toBeLessThan(0.5 * (right.proof?.before ?? 0));
+    const late = (await post('/try', { source: { ...source, offset: 1001 }, frame: 4 }, 200)).body as MotionTrial;
+    expect(late.proof?.after).toBeGreaterThan(1.2 * (right.proof?.after ?? 1));
+    await post('', { source }, 201);
+    let status: MakingMotion;
+    do {
+      await new Promise((next) => setTimeout(next, 100));
+      status = (await api().get(`/api/shots/${id}/motion/make`).expect(200)).body as MakingMotion;
+    } while (status.state === 'running');
+    expect(status).toMatchObject({ state: 'done', done: 3 });
+    rmSync(half, { recursive: true });
+  });
+
+  test('kept encodings know their versions, who uses them, and which passes look alike', async () => {
+    const { settings, passes } = await load();
+    const [{ encoding, motion }] = settings.elements;
+    const fingerprint = fingerprintOf(passes.find((p) => p.id === motion) as Pass);
+    const save = async (note: string, print: string | null) =>
+      (
+        await api()
+          .post('/api/encodings')
+          .send({ name: 'Made vectors', document: { ...encoding, note }, fingerprint: print })
+          .expect(201)
+      ).body as SavedEncoding[];
+    await save('first', fingerprint);
+    // The renamed note is a new version; what the pass looked like stays known.
+    const list = await save('better described', null);
+    const kept = list.find((e) => e.name === 'Made vectors');
+    expect(kept).toMatchObject({ version: 2, fingerprint, document: { note: 'better described' }, versions: [{ version: 2 }, { version: 1 }] });
+    expect(kept?.usedBy.map((u) => u.shot)).toContain('TC_040');
+    expect(fingerprint).toContain('nextX:float');
+    const rest = (await api().delete(`/api/encodings/${kept?.id}`).expect(200)).body as SavedEncoding[];
+    expect(rest.some((e) => e.name === 'Made vectors')).toBe(false);
+    await api().delete(`/api/encodings/${kept?.id}`).expect(404);
+    expect((await load()).settings.elements[0].encoding).toEqual(encoding);
+  });
+}
