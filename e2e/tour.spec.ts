@@ -56,6 +56,13 @@ for (const [width, height] of [
     await page.getByRole('button', { name: 'Look at the proof' }).click({ timeout: 60000 });
     await expect(page.getByTestId('viewer-note')).toContainText('fetched back along the vectors');
     await look(page, 'proof');
+    const float = await ShotPage.open(page, 'TC_040');
+    await float.step('Motion');
+    await expect(page.getByTestId('motion-trial')).toContainText('instead of', { timeout: 60000 });
+    await look(page, 'make-motion');
+    await page.goto('/encodings');
+    await expect(page.getByText('No encodings kept yet').or(page.locator('.ant-table-row').first())).toBeVisible();
+    await look(page, 'encodings');
     const shot = await ShotPage.open(page, 'TC_010');
     await shot.agreeOnReading();
     await expect(page.getByText(/top bar \d/)).toBeVisible({ timeout: 60000 });

@@ -9,13 +9,16 @@ import {
   headerRate,
   loadHeader,
   MADE_ENCODING,
+  makeMotion,
   readCameraFile,
+  type MotionSource,
   type SurfaceSource,
 } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber } from './frame-range';
-import { loadEncoding, openInput, passAt, type Input } from './inputs';
-import { makePasses, mean, type MakeOptions } from './make-passes';
+import { cliHost } from './host';
+import { framesToRender, loadEncoding, openInput, passAt, type Input } from './inputs';
+import { aroundFrame, makePasses, mean, type MakeOptions } from './make-passes';
 import { answer, warn } from './output';
 
 interface DeriveOptions extends MakeOptions {
@@ -70,27 +73,42 @@ async function derive(options: DeriveOptions): Promise<void> {
     encoding = options.encoding === undefined ? null : await loadEncoding(options.encoding);
   const track = await trackOf(options, beauty, surfaceInput);
   const first = beauty.sequence.frames[0] ?? [...track.frames.keys()][0];
+  let measured = KINDS[options.depthKind];
   const surfaceAt = (frame: number | null): SurfaceSource => {
     if (surfaceInput === null) return { kind: 'card', distance: options.card ?? 1, facing: cameraAt(track, first).camera };
     const pass = passAt(surfaceInput, frame);
-    return options.position === undefined ? { kind: 'depth', pass, measured: KINDS[options.depthKind] } : { kind: 'position', pass };
+    return options.position === undefined ? { kind: 'depth', pass, measured } : { kind: 'position', pass };
   };
-  const continued: number[] = [];
-  const { results } = await makePasses('derived from the camera', options, beauty, (frame) => {
+  const continued = new Set<number>();
+  const sourceAt = (frame: number | null): MotionSource => {
     const at = frame ?? first;
     const cameras = [at - 1, at, at + 1].map((f) => cameraAt(track, f));
-    if (cameras.some((c) => c.continued)) continued.push(at);
-    return Promise.resolve({
+    if (cameras.some((c) => c.continued)) continued.add(at);
+    return {
       kind: 'camera',
       cameras: { previous: cameras[0].camera, now: cameras[1].camera, next: cameras[2].camera },
       surface: surfaceAt(frame),
       velocity: velocity === null || encoding === null ? null : { pass: passAt(velocity, frame), encoding },
       fps: options.fps ?? null,
-    });
-  });
+    };
+  };
+  if (options.depth !== undefined && measured === 'auto') {
+    // Found once, on a frame in the middle, and held for all.
+    const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
+    const frame = frames[frames.length >> 1];
+    const tried = await makeMotion(
+      { beauty: aroundFrame(beauty, frame), source: sourceAt(frame), out: null, comment: '' },
+      await cliHost(),
+    );
+    measured = tried.depthKind ?? 'alongView';
+    continued.clear();
+  }
+  const { results } = await makePasses('derived from the camera', options, beauty, sourceAt);
   const warnings: string[] = [];
-  if (continued.length > 0)
-    warnings.push(`the camera is not known beside frame ${continued.sort((a, b) => a - b).join(', ')}: its motion was carried on evenly`);
+  if (continued.size > 0)
+    warnings.push(
+      `the camera is not known beside frame ${[...continued].sort((a, b) => a - b).join(', ')}: its motion was carried on evenly`,
+    );
   const offByPx = Math.max(...results.map((r) => r.offByPx ?? 0));
   if (offByPx > 1)
     warnings.push(

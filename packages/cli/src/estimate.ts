@@ -23,7 +23,7 @@ export function estimateCommand(): Command {
 
 async function estimate(options: EstimateOptions): Promise<void> {
   const beauty = await openInput(options.beauty);
-  const { results } = await makePasses('estimated from the pictures', options, beauty, () => Promise.resolve({ kind: 'pictures' }));
+  const { results } = await makePasses('estimated from the pictures', options, beauty, () => ({ kind: 'pictures' }));
   const answered = {
     frames: results.length,
     encoding: MADE_ENCODING,

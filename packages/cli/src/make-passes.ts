@@ -14,19 +14,24 @@ export interface MakeOptions {
   readonly threads: number;
 }
 
+/** A frame of the beauty with those beside it, where there are such. */
+export function aroundFrame(beauty: Input, frame: number | null): MakeMotionRequest['beauty'] {
+  const at = (by: 1 | -1) => (frame !== null && beauty.sequence.frames.includes(frame + by) ? passAt(beauty, frame + by) : null);
+  return { previous: at(-1), now: passAt(beauty, frame), next: at(1) };
+}
+
 /** Writes one made motion file for each frame of the beauty, in order of frames, each whole or not at all. */
 export async function makePasses(
   verb: string,
   options: MakeOptions,
   beauty: Input,
-  sourceAt: (frame: number | null) => Promise<MotionSource>,
+  sourceAt: (frame: number | null) => MotionSource,
 ): Promise<{ frames: (number | null)[]; results: MadeMotion[] }> {
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (!/\.exr$/i.test(options.out)) throw new UsageError('--out must end with .exr: made motion is written as OpenEXR');
   if (out.padding === null && frames.length > 1)
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are written');
-  const at = (frame: number, by: number) => (beauty.sequence.frames.includes(frame + by) ? passAt(beauty, frame + by) : null);
   const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
   try {
     const results = await inLanes(frames, options.threads, async (frame, done) => {
@@ -34,12 +39,8 @@ export async function makePasses(
       if (path.resolve(file) === path.resolve(passAt(beauty, frame).file))
         throw new UsageError('--out would overwrite the beauty itself; give it another name');
       const request: MakeMotionRequest = {
-        beauty: {
-          previous: frame === null ? null : at(frame, -1),
-          now: passAt(beauty, frame),
-          next: frame === null ? null : at(frame, 1),
-        },
-        source: await sourceAt(frame),
+        beauty: aroundFrame(beauty, frame),
+        source: sourceAt(frame),
         out: file,
         comment: `motion, ${verb}`,
       };

@@ -15,7 +15,8 @@ const json = (result: { stdout: string; stderr: string }): Record<string, unknow
   return JSON.parse(result.stdout) as Record<string, unknown>;
 };
 const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-make-'));
-const derive = (out: string, ...args: string[]) => ivrex('derive', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--json', ...args);
+const derive = (out: string, ...args: string[]) =>
+  ivrex('derive', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--json', ...args);
 
 beforeAll(() => {
   if (!existsSync(path.join(DEMO, 'TC_040'))) throw new Error('the demo frames are not made; run "npm test", which makes them first');
@@ -27,7 +28,9 @@ test('derived from headers and depth: a pass that blurs and is read back as what
   expect(answered).toMatchObject({ frames: 3, reached: 1, depthKind: 'alongView' });
   expect(answered.warnings).toEqual([expect.stringContaining('beside frame 1001')]);
   expect(readdirSync(out).sort()).toEqual(['m.1001.exr', 'm.1002.exr', 'm.1003.exr']);
-  const read = json(ivrex('identify', '--beauty', FLOAT, '--motion', path.join(out, 'm.####.exr'), '--frame', '1002', '--json')) as never as {
+  const read = json(
+    ivrex('identify', '--beauty', FLOAT, '--motion', path.join(out, 'm.####.exr'), '--frame', '1002', '--json'),
+  ) as never as {
     encoding: { fullScale: object; zero: number; sets: { x: string }[] };
     confidence: number;
   };

@@ -105,7 +105,10 @@ test('the first and the last frame carry the camera on', () => {
   expect(beyond.continued).toBe(true);
   const { field } = deriveMotion({ ...input({ kind: 'depth', depth: now.depth, measured: 'alongView' }), next: beyond.camera });
   // The truck sways: the parabola is off by its third differences.
-  const errors = errorsOf({ ...field, toPrevious: deriveMotion(input({ kind: 'depth', depth: now.depth, measured: 'alongView' })).field.toPrevious });
+  const errors = errorsOf({
+    ...field,
+    toPrevious: deriveMotion(input({ kind: 'depth', depth: now.depth, measured: 'alongView' })).field.toPrevious,
+  });
   expect(at(errors, 0.99)).toBeLessThan(1);
   // A camera that speeds up evenly is met exactly.
   const even = new Map([1, 2, 3].map((t) => [t, cameraFromMatrices(facing(0.02 * t * t - 0.3 * t), null, SIZE)]));
@@ -161,7 +164,10 @@ describe('what moves by itself', () => {
         [1, field.toNext],
         [-1, field.toPrevious],
       ] as const) {
-        const [x, y] = seenAt(T + way, p.map((v, k) => v + way * drift[k]));
+        const [x, y] = seenAt(
+          T + way,
+          p.map((v, k) => v + way * drift[k]),
+        );
         expect(Math.hypot(vectors[i * 2] - (x - (i % 240) - 0.5), vectors[i * 2 + 1] - (y - Math.floor(i / 240) - 0.5))).toBeLessThan(0.01);
       }
     }
@@ -172,8 +178,14 @@ describe('what moves by itself', () => {
       s = Math.sin(eyeAt(T).pan);
     const towards = { x: 'left', y: 'down', z: 'towards' } as const;
     const fields = [
-      decodeSceneVelocity(stored(drift), raw('camera', { sets: [{ ...raw('camera').sets[0], covers: { from: 0, to: 1, unit: 'frames' } }] })),
-      decodeSceneVelocity(stored(drift.map((v) => -v * 2)), raw('camera', { axes: towards, sets: [{ ...raw('camera').sets[0], covers: { from: 0, to: 2, unit: 'frames' } }] })),
+      decodeSceneVelocity(
+        stored(drift),
+        raw('camera', { sets: [{ ...raw('camera').sets[0], covers: { from: 0, to: 1, unit: 'frames' } }] }),
+      ),
+      decodeSceneVelocity(
+        stored(drift.map((v) => -v * 2)),
+        raw('camera', { axes: towards, sets: [{ ...raw('camera').sets[0], covers: { from: 0, to: 2, unit: 'frames' } }] }),
+      ),
     ].map((velocity) => deriveMotion(input({ kind: 'depth', depth: now.depth, measured: 'alongView' }, velocity)).field);
     const i = 20000,
       p = [0, 1, 2].map((k) => now.position[i * 3 + k]);
@@ -205,7 +217,11 @@ test('nothing is no surface, and the sky only turns with the camera', () => {
   const { field } = deriveMotion(still);
   expect([...field.valid.slice(100, 103)]).toEqual([0, 0, 1]);
   // A camera that only walks leaves the sky alone.
-  const walked = deriveMotion({ ...still, now: cameraFromMatrices(facing(0), null, SIZE), next: cameraFromMatrices(facing(-0.4), null, SIZE) });
+  const walked = deriveMotion({
+    ...still,
+    now: cameraFromMatrices(facing(0), null, SIZE),
+    next: cameraFromMatrices(facing(-0.4), null, SIZE),
+  });
   expect(Math.abs(walked.field.toNext[204])).toBeLessThan(1e-3);
   expect(() => deriveMotion({ ...still, coverage: new Float32Array(3) })).toThrow('size of the picture');
 });

@@ -80,7 +80,11 @@ function gltf(interpolation: 'LINEAR' | 'CUBICSPLINE') {
   const cubic = interpolation === 'CUBICSPLINE';
   const tangents = [0, 0.4, -0.2, 0.5, 0, 0.3, -0.6, 0.2, 0];
   const placeKeys = cubic
-    ? [0, 1, 2].flatMap((k) => [...tangents.slice(k * 3, k * 3 + 3), ...places.slice(k * 3, k * 3 + 3), ...tangents.slice(k * 3, k * 3 + 3)])
+    ? [0, 1, 2].flatMap((k) => [
+        ...tangents.slice(k * 3, k * 3 + 3),
+        ...places.slice(k * 3, k * 3 + 3),
+        ...tangents.slice(k * 3, k * 3 + 3),
+      ])
     : places;
   const data = Float32Array.from([...times, ...placeKeys, ...turns]);
   const view = (count: number, from: number, type: string) => ({
@@ -102,11 +106,7 @@ function gltf(interpolation: 'LINEAR' | 'CUBICSPLINE') {
     cameras: [{ type: 'perspective', perspective: { yfov: 0.6, znear: 0.1, aspectRatio: 2.39 } }],
     buffers: [{ byteLength: data.byteLength, uri: `data:application/octet-stream;base64,${Buffer.from(data.buffer).toString('base64')}` }],
     bufferViews: [{ buffer: 0, byteLength: data.byteLength }],
-    accessors: [
-      view(3, 0, 'SCALAR'),
-      view(placeKeys.length / 3, 3, 'VEC3'),
-      view(3, 3 + placeKeys.length, 'VEC4'),
-    ],
+    accessors: [view(3, 0, 'SCALAR'), view(placeKeys.length / 3, 3, 'VEC3'), view(3, 3 + placeKeys.length, 'VEC4')],
     animations: [
       {
         samplers: [

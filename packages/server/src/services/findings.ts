@@ -282,7 +282,12 @@ function aboutRoles({ passes, settings }: FindingFacts, add: Add): void {
   if (passes.length > 0 && having('beauty').length === 0)
     add('warning', 'No pass is taken for the beauty: choose which picture is to be blurred.', null, {});
   if (passes.length > 0 && having('motion').length === 0)
-    add('warning', 'No pass is taken for motion: choose one, bring it in, or have it made in step Motion.', 'Without motion nothing can be blurred.', {});
+    add(
+      'warning',
+      'No pass is taken for motion: choose one, bring it in, or have it made in step Motion.',
+      'Without motion nothing can be blurred.',
+      {},
+    );
   const beauties = having('beauty');
   const element = settings.elements[0];
   if (beauties.length > 1)

@@ -65,11 +65,13 @@ export class MotionMakes {
     };
     const job: Job = { stop: new AbortController(), since: this.services.now().getTime(), status };
     this.jobs.set(shotId, job);
-    void this.run(job, plan).catch((error: unknown) => {
-      this.services.log.error({ err: error, shotId }, 'making motion ended unexpectedly');
-      const message = error instanceof IvrexError ? error.message : 'it ended unexpectedly; the log says more';
-      job.status = { ...job.status, state: 'failed', failed: [...job.status.failed, { frame: detail.shot.firstFrame, message }] };
-    });
+    void this.decided(plan)
+      .then((all) => this.run(job, all))
+      .catch((error: unknown) => {
+        this.services.log.error({ err: error, shotId }, 'making motion ended unexpectedly');
+        const message = error instanceof IvrexError ? error.message : 'it ended unexpectedly; the log says more';
+        job.status = { ...job.status, state: 'failed', failed: [...job.status.failed, { frame: detail.shot.firstFrame, message }] };
+      });
     return status;
   }
 
@@ -91,6 +93,15 @@ export class MotionMakes {
     const track = source.kind === 'camera' ? await cameraTrackOf(this.services, detail, source.camera) : null;
     const other = source.kind === 'render' ? await shotDetail(this.services.database, source.shot) : null;
     return { detail, source, beauty, frames, isOne: (pass?.frames ?? null) === null, track, other };
+  }
+
+  /** Which way depth counts is found once, on a frame in the middle, and holds for all. */
+  private async decided(plan: Plan): Promise<Plan> {
+    const { source, frames } = plan;
+    if (source.kind !== 'camera' || source.surface.kind !== 'depth' || source.surface.measured !== 'auto') return plan;
+    const { request } = await this.requestAt(plan, frames[frames.length >> 1], null);
+    const { depthKind } = await this.services.pool.run<'make'>({ kind: 'make', request });
+    return { ...plan, source: { ...source, surface: { ...source.surface, measured: depthKind ?? 'alongView' } } };
   }
 
   /** One thread is left to those who look at the picture. */

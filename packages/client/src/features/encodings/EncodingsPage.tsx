@@ -240,10 +240,10 @@ function parseEncoding(file: string, text: string) {
   try {
     json = JSON.parse(text);
   } catch {
-    throw new Error(`${file} is not JSON.`);
+    throw new Error(`The file ${file} is not JSON.`);
   }
   const parsed = encodingSchema.safeParse(json);
-  if (!parsed.success) throw new Error(`${file} is no encoding: ${explainIssue(parsed.error)}.`);
+  if (!parsed.success) throw new Error(`The file ${file} is no encoding: ${explainIssue(parsed.error)}.`);
   return parsed.data;
 }
 
