@@ -1,11 +1,11 @@
 import { execFileSync } from 'node:child_process';
 import { existsSync, readdirSync } from 'node:fs';
 import path from 'node:path';
-import { expect, test } from '@playwright/test';
+import { dataFolder, expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
 const ROOT = path.join(import.meta.dirname, '..');
-const DELIVERED = path.join(ROOT, '.cache/e2e/deliveries/TC_010/by_hand');
+const delivered = (name: string) => path.join(dataFolder(), 'deliveries/TC_010', name);
 
 test('from the demo shot to blurred frames on disk', async ({ page }) => {
   const shot = await ShotPage.open(page, 'TC_010');
@@ -82,12 +82,12 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     await page.getByLabel('From', { exact: true }).fill('1011');
     await page.getByLabel('To', { exact: true }).fill('1013');
     await page.getByRole('button', { name: 'Render the sequence' }).click();
-    await expect(page.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 60000 });
-    expect(readdirSync(DELIVERED).sort()).toEqual(['by_hand.1011.exr', 'by_hand.1012.exr', 'by_hand.1013.exr']);
+    await expect(page.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 120000 });
+    expect(readdirSync(delivered('by_hand')).sort()).toEqual(['by_hand.1011.exr', 'by_hand.1012.exr', 'by_hand.1013.exr']);
   });
 
   await test.step('what was delivered is the blur, valid to the reference library', async () => {
-    const file = path.join(DELIVERED, 'by_hand.1012.exr'),
+    const file = path.join(delivered('by_hand'), 'by_hand.1012.exr'),
       demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
     expect(execFileSync('exrheader', [file], { encoding: 'utf8' })).toContain('framesPerSecond');
     const figures = JSON.parse(
@@ -117,11 +117,11 @@ test('a delivery is cancelled, and the rest is rendered later', async ({ page })
   await expect(card.locator('.frame-cells .done').first()).toBeVisible();
   await card.getByRole('button', { name: 'Cancel' }).click();
   await expect(card).toHaveAttribute('data-state', 'cancelled');
-  const folder = path.join(ROOT, '.cache/e2e/deliveries/TC_010/cut_short');
+  const folder = delivered('cut_short');
   expect(existsSync(folder)).toBe(true);
   await expect.poll(() => readdirSync(folder).filter((name) => name.endsWith('.part'))).toEqual([]);
   expect(readdirSync(folder).length).toBeLessThan(24);
   await card.getByRole('button', { name: 'Render what is missing' }).click();
-  await expect(card).toHaveAttribute('data-state', 'done', { timeout: 60000 });
+  await expect(card).toHaveAttribute('data-state', 'done', { timeout: 120000 });
   expect(readdirSync(folder)).toHaveLength(24);
 });

@@ -1,4 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
+import type { Page } from '@playwright/test';
+import { expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
 /** Tab until the focus is on what carries this text or label. */

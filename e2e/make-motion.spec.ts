@@ -1,12 +1,12 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './fixtures';
 import { ShotPage } from './shot-page';
 
 /** The glass float has depth and a camera in its headers, and no motion pass. */
 test('a shot without motion gets it from its camera: tried, made, proven, blurred', async ({ page }) => {
-  test.setTimeout(180000);
+  test.setTimeout(400000);
   const shot = await ShotPage.open(page, 'TC_040');
   await shot.step('Motion');
   const card = page.getByTestId('make-motion'),
@@ -15,14 +15,14 @@ test('a shot without motion gets it from its camera: tried, made, proven, blurre
   await test.step('what the headers hold is proposed, and tried on the frame on screen', async () => {
     await expect(page.getByText('No pass is marked as motion')).toBeVisible();
     await expect(card).toContainText('in the headers of TC_040_float');
-    await expect(trial).toContainText('Depth is read along the view axis', { timeout: 60000 });
+    await expect(trial).toContainText('Depth is read along the view axis', { timeout: 120000 });
     const figures = /differ by ([\d.]+) instead of (\d\.\d+)/.exec((await trial.textContent()) ?? '');
     expect(Number(figures?.[1])).toBeLessThan(Number(figures?.[2]) / 2);
   });
 
   await test.step('the pictures alone can be asked too', async () => {
     await card.getByText('Pictures', { exact: true }).click();
-    await expect(trial).toContainText(/\d+ % of the vectors were found both ways/, { timeout: 60000 });
+    await expect(trial).toContainText(/\d+ % of the vectors were found both ways/, { timeout: 120000 });
     await card.getByText('Camera', { exact: true }).click();
   });
 

@@ -1,8 +1,9 @@
 import path from 'node:path';
-import { expect, test, type Page } from '@playwright/test';
+import type { Page } from '@playwright/test';
+import { expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
-const LOOK = path.join(import.meta.dirname, '../.cache/e2e/media/tidal-clock/look');
+const LOOK = path.join(import.meta.dirname, '../.cache/demo/tidal-clock/look');
 
 async function openPasses(page: Page, name: string): Promise<ShotPage> {
   const shot = await ShotPage.open(page, name);

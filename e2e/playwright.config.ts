@@ -1,18 +1,20 @@
 import { defineConfig } from '@playwright/test';
 
-export const PORT = 4791;
+/** One application for each worker: specs change shots, and two of them at once would see each other's changes. */
+export const PORTS = [4791, 4794] as const;
 
 export default defineConfig({
   testDir: '.',
-  timeout: 90000,
-  workers: 1,
+  timeout: 180000,
+  workers: PORTS.length,
+  fullyParallel: false,
   retries: 0,
   forbidOnly: true,
   reporter: [['list'], ['json']],
   outputDir: '../.cache/browser-tests',
-  expect: { timeout: 20000 },
+  expect: { timeout: 30000 },
   use: {
-    baseURL: `http://127.0.0.1:${PORT}`,
+    baseURL: `http://127.0.0.1:${PORTS[0]}`,
     viewport: { width: 1280, height: 800 },
     screenshot: 'only-on-failure',
     launchOptions: {
@@ -29,14 +31,14 @@ export default defineConfig({
       ],
     },
   },
-  webServer: {
-    command: `node e2e/serve.mjs ${PORT}`,
+  webServer: PORTS.map((port) => ({
+    command: `node e2e/serve.mjs ${port}`,
     cwd: '..',
-    url: `http://127.0.0.1:${PORT}/api/health`,
+    url: `http://127.0.0.1:${port}/api/health`,
     timeout: 180000,
     stdout: 'ignore',
     stderr: 'pipe',
     reuseExistingServer: false,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 15000 },
-  },
+  })),
 });

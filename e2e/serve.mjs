@@ -9,7 +9,7 @@ if (!existsSync(path.join(made, 'TC_010'))) {
   process.stderr.write('the demo frames are not made; run "npm test", which makes them first\n');
   process.exit(1);
 }
-const data = path.join(root, '.cache/e2e');
+const data = path.join(root, '.cache/e2e', process.argv[2]);
 for (const part of ['media', 'deliveries', 'made']) rmSync(path.join(data, part), { recursive: true, force: true });
 rmSync(path.join(data, 'postgres'), { recursive: true, force: true });
 cpSync(made, path.join(data, 'media/tidal-clock'), { recursive: true });

@@ -55,7 +55,7 @@ export class ShotPage {
     const take = this.page.getByRole('button', { name: 'Take this reading' }),
       cards = this.page.getByText('How far is full scale?');
     // Measuring a frame takes a few seconds.
-    await expect(take.or(cards).first()).toBeVisible({ timeout: 60000 });
+    await expect(take.or(cards).first()).toBeVisible({ timeout: 120000 });
     if (!(await cards.isVisible())) await take.click();
     await expect(cards).toBeVisible();
   }

@@ -1,83 +1,91 @@
 import path from 'node:path';
-import { expect, test, type Page } from '@playwright/test';
+import type { Page } from '@playwright/test';
+import { expect, test } from './fixtures';
 import { ShotPage } from './shot-page';
 
 const SHOTS = path.join(import.meta.dirname, '../docs/screenshots');
 /** `IVREX_SCREENSHOTS=1` refreshes the pictures of the documentation. */
 const KEEP = process.env.IVREX_SCREENSHOTS === '1';
 
-/** Nothing is cut off sideways, and the page itself never scrolls. */
+const SIZES = [
+  { width: 1920, height: 1080 },
+  { width: 1280, height: 800 },
+] as const;
+
+/** At either size nothing is cut off sideways, and the page itself never scrolls. */
 async function look(page: Page, name: string): Promise<void> {
-  if (KEEP && page.viewportSize()?.width === 1280) await page.screenshot({ path: path.join(SHOTS, `${name}.png`), animations: 'disabled' });
-  const faults = await page.evaluate(() => {
-    const found: string[] = [],
-      root = document.documentElement;
-    if (root.scrollWidth > root.clientWidth || root.scrollHeight > root.clientHeight) found.push('the page scrolls');
-    for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body'))
-      if (element.scrollWidth > element.clientWidth + 1)
-        found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
-    return found;
-  });
-  expect(faults, name).toEqual([]);
+  for (const size of SIZES) {
+    await page.setViewportSize(size);
+    // The layout follows in the next frames.
+    await page.evaluate(() => new Promise((next) => requestAnimationFrame(() => requestAnimationFrame(next))));
+    const faults = await page.evaluate(() => {
+      const found: string[] = [],
+        root = document.documentElement;
+      if (root.scrollWidth > root.clientWidth || root.scrollHeight > root.clientHeight) found.push('the page scrolls');
+      for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body'))
+        if (element.scrollWidth > element.clientWidth + 1)
+          found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
+      return found;
+    });
+    expect(faults, `${name} at ${size.width} x ${size.height}`).toEqual([]);
+  }
+  if (!KEEP) return;
+  await page.waitForTimeout(1500);
+  await page.screenshot({ path: path.join(SHOTS, `${name}.png`), animations: 'disabled' });
 }
 
-for (const [width, height] of [
-  [1280, 800],
-  [1920, 1080],
-]) {
-  test(`every view at ${width} x ${height}`, async ({ page }) => {
-    await page.setViewportSize({ width, height });
-    const errors: string[] = [];
-    page.on('pageerror', (error) => errors.push(error.message));
-    page.on('console', (message) => {
-      if (message.type() === 'error') errors.push(message.text());
-    });
-    await page.goto('/');
-    await expect(page.locator('.shot-card canvas').first()).toHaveAttribute('data-drawn', 'yes');
-    await page.waitForLoadState('networkidle');
-    await look(page, 'shots');
-    const wheels = await ShotPage.open(page, 'TC_020');
-    await wheels.step('Passes');
-    await expect(page.getByTestId('contact-sheet').locator('canvas[data-drawn]')).toHaveCount(7);
-    await expect(page.locator('.pass-row canvas[data-drawn]')).toHaveCount(7);
-    await look(page, 'passes');
-    await page.getByLabel('Show wheel_objects').click();
-    await page.getByTestId('objects-card').getByRole('button', { name: 'escape wheel' }).click();
-    await page.getByTestId('objects-card').scrollIntoViewIfNeeded();
-    await expect(page.getByTestId('viewer-note')).toContainText('4 ranks');
-    await look(page, 'objects');
-    await page.getByLabel('Show TC_020_beauty').click();
-    await page.getByTestId('picture-card').scrollIntoViewIfNeeded();
-    await expect(wheels.picture).toHaveAttribute('data-shows', /^pass/);
-    await expect(page.locator('.alpha-choices canvas[data-drawn]')).toHaveCount(5);
-    await page.locator('.ranges').scrollIntoViewIfNeeded();
-    await look(page, 'reading');
-    await wheels.step('Motion');
-    await page.getByRole('button', { name: 'Look at the proof' }).click({ timeout: 60000 });
-    await expect(page.getByTestId('viewer-note')).toContainText('fetched back along the vectors');
-    await look(page, 'proof');
-    const float = await ShotPage.open(page, 'TC_040');
-    await float.step('Motion');
-    await expect(page.getByTestId('motion-trial')).toContainText('instead of', { timeout: 60000 });
-    await look(page, 'make-motion');
-    await page.goto('/encodings');
-    await expect(page.getByText('No encodings kept yet').or(page.locator('.ant-table-row').first())).toBeVisible();
-    await look(page, 'encodings');
-    const shot = await ShotPage.open(page, 'TC_010');
-    await shot.agreeOnReading();
-    await expect(page.getByText(/top bar \d/)).toBeVisible({ timeout: 60000 });
-    await expect(page.getByTestId('audit-card')).toContainText('decides the range');
-    await look(page, 'motion');
-    await shot.step('Shutter');
-    await page.keyboard.press('w');
-    await page.locator('.ant-select', { has: page.getByLabel('What lies under alpha') }).click();
-    await page.locator('.ant-select-item-option', { hasText: 'Plate' }).click();
-    await shot.exact();
-    await expect(page.getByTestId('blur-report')).toContainText('6, told apart by ids');
-    await look(page, 'shutter');
-    await shot.step('Deliver');
-    await expect(page.getByRole('button', { name: 'Render the sequence' })).toBeVisible();
-    await look(page, 'deliver');
-    expect(errors).toEqual([]);
+test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
+  test.setTimeout(400000);
+  const errors: string[] = [];
+  page.on('pageerror', (error) => errors.push(error.message));
+  page.on('console', (message) => {
+    if (message.type() === 'error') errors.push(message.text());
   });
-}
+  await page.goto('/');
+  await expect(page.locator('.shot-card canvas').first()).toHaveAttribute('data-drawn', 'yes');
+  await page.waitForLoadState('networkidle');
+  await look(page, 'shots');
+  const wheels = await ShotPage.open(page, 'TC_020');
+  await wheels.step('Passes');
+  await expect(page.getByTestId('contact-sheet').locator('canvas[data-drawn]')).toHaveCount(7);
+  await expect(page.locator('.pass-row canvas[data-drawn]')).toHaveCount(7);
+  await look(page, 'passes');
+  await page.getByLabel('Show wheel_objects').click();
+  await page.getByTestId('objects-card').getByRole('button', { name: 'escape wheel' }).click();
+  await page.getByTestId('objects-card').scrollIntoViewIfNeeded();
+  await expect(page.getByTestId('viewer-note')).toContainText('4 ranks');
+  await look(page, 'objects');
+  await page.getByLabel('Show TC_020_beauty').click();
+  await page.getByTestId('picture-card').scrollIntoViewIfNeeded();
+  await expect(wheels.picture).toHaveAttribute('data-shows', /^pass/);
+  await expect(page.locator('.alpha-choices canvas[data-drawn]')).toHaveCount(5);
+  await page.locator('.ranges').scrollIntoViewIfNeeded();
+  await look(page, 'reading');
+  await wheels.step('Motion');
+  await page.getByRole('button', { name: 'Look at the proof' }).click({ timeout: 120000 });
+  await expect(page.getByTestId('viewer-note')).toContainText('fetched back along the vectors');
+  await look(page, 'proof');
+  const float = await ShotPage.open(page, 'TC_040');
+  await float.step('Motion');
+  await expect(page.getByTestId('motion-trial')).toContainText('instead of', { timeout: 120000 });
+  await look(page, 'make-motion');
+  await page.goto('/encodings');
+  await expect(page.getByText('No encodings kept yet').or(page.locator('.ant-table-row').first())).toBeVisible();
+  await look(page, 'encodings');
+  const shot = await ShotPage.open(page, 'TC_010');
+  await shot.agreeOnReading();
+  await expect(page.getByText(/top bar \d/)).toBeVisible({ timeout: 120000 });
+  await expect(page.getByTestId('audit-card')).toContainText('decides the range');
+  await look(page, 'motion');
+  await shot.step('Shutter');
+  await page.keyboard.press('w');
+  await page.locator('.ant-select', { has: page.getByLabel('What lies under alpha') }).click();
+  await page.locator('.ant-select-item-option', { hasText: 'Plate' }).click();
+  await shot.exact();
+  await expect(page.getByTestId('blur-report')).toContainText('6, told apart by ids');
+  await look(page, 'shutter');
+  await shot.step('Deliver');
+  await expect(page.getByRole('button', { name: 'Render the sequence' })).toBeVisible();
+  await look(page, 'deliver');
+  expect(errors).toEqual([]);
+});

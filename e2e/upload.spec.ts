@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test } from './fixtures';
 
 const ROOT = path.join(import.meta.dirname, '..');
 const MADE = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');

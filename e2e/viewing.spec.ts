@@ -1,4 +1,5 @@
-import { expect, test, type Route } from '@playwright/test';
+import type { Route } from '@playwright/test';
+import { expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
 test('the view is adjusted, marked, and brought back, and what lies under alpha is chosen', async ({ page }) => {

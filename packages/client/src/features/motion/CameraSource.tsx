@@ -19,7 +19,9 @@ export function CameraSource({ detail, onChange }: Props) {
   const { passes, settings, shot } = detail;
   const tracks = useCameraTracks(shot.id),
     add = useAddCameraTrack(shot.id);
-  const inHeaders = passes.filter((p) => p.facts.some((f) => f.name === 'worldToNDC')).filter(isFirstOfFile);
+  const inHeaders = passes
+    .filter((p) => p.facts.some((f) => f.name === 'worldToNDC') && !p.file.startsWith('(made)'))
+    .filter(isFirstOfFile);
   const depths = passes.filter((p) => roleOf(settings, p) === 'depth'),
     positions = passes.filter(isPosition),
     moving = passes.filter((p) => roleOf(settings, p) === 'motion' && p.channels.length >= 3 && !p.file.startsWith('(made)'));
