@@ -10,7 +10,8 @@ export function describeEncoding(encoding: Encoding): string {
   const plain = Math.abs(zero) < 1e-9 && fullScale.stored === 1 && fullScale.equals === 1;
   const scale = scaleWords(fullScale.equals, fullScale.unit, fullScale.stored);
   if (encoding.space !== 'screen') words.push(`Velocity in ${encoding.space === 'world' ? "the scene's" : "the camera's"} axes`);
-  if (plain && fullScale.unit === 'px') words.push(encoding.space !== 'screen' ? 'raw scene units' : direction ? 'length in pixels' : 'Raw pixels');
+  if (plain && fullScale.unit === 'px')
+    words.push(encoding.space !== 'screen' ? 'raw scene units' : direction ? 'length in pixels' : 'Raw pixels');
   else if (plain && fullScale.unit !== 'px') words.push(scale);
   else {
     if (!direction && Math.abs(zero) >= 1e-9) words.push(Math.abs(zero - 0.5) < 0.003 ? 'Centred' : `No motion at ${shortNumber(zero)}`);

@@ -163,7 +163,8 @@ function sightLines({ toScreen: m, alongView: v, eye }: Camera): { from: Line; a
     [0, 0, 1],
   ].map((unit) => solve3(rows, unit));
   const [p, q, r] = columns;
-  if (p === null || q === null || r === null) throw new IvrexError('badSetting', 'lines of sight of this camera do not spread over the scene');
+  if (p === null || q === null || r === null)
+    throw new IvrexError('badSetting', 'lines of sight of this camera do not spread over the scene');
   const combined = (a: number, b: number, c: number, out: Float64Array) => {
     for (let k = 0; k < 3; k++) out[k] = a * p[k] + b * q[k] + c * r[k];
   };
