@@ -2,6 +2,7 @@ import { continueMotion } from '../repair/continue-motion';
 import { replaceOutliers } from '../repair/replace-outliers';
 import { estimateFlow, type Flow } from '../flow/flow';
 import { brightnessOf, buildPyramid, sampleLevel, type Pyramid } from '../flow/pyramid';
+import { improveByPieces } from './motion-pieces';
 import { emptyMotionField, type MotionField } from '../motion-field';
 import type { NeighbourPictures } from '../proof';
 
@@ -33,8 +34,8 @@ export function estimateMotion(pictures: NeighbourPictures, coverage: Float32Arr
   const pyramid = (rgba: Float32Array) => buildPyramid(brightnessOf(rgba), width, height);
   const now = pyramid(pictures.now);
   const texture = textureOf(now);
-  const next = pictures.next === null ? null : followed(now, pyramid(pictures.next));
-  const previous = pictures.previous === null ? null : followed(now, pyramid(pictures.previous));
+  const next = pictures.next === null ? null : followed(now, pyramid(pictures.next), coverage);
+  const previous = pictures.previous === null ? null : followed(now, pyramid(pictures.previous), coverage);
   const field: MotionField = emptyMotionField(width, height, next !== null && previous !== null);
   const trust = new Float32Array(count),
     trusted = new Uint8Array(count),
@@ -65,16 +66,21 @@ export function estimateMotion(pictures: NeighbourPictures, coverage: Float32Arr
 
 interface Followed {
   readonly flow: Flow;
-  /** 0 where the way back does not lead home, 1 where it does so exactly and the pictures agree. */
   readonly belief: Float32Array;
 }
 
-function followed(from: Pyramid, to: Pyramid): Followed {
-  const flow = estimateFlow(from, to, { finestLevel: 0 }),
-    back = estimateFlow(to, from, { finestLevel: 0 });
-  const { width, height, vectors } = flow;
-  const belief = new Float32Array(width * height);
-  const home = new Float32Array(2);
+function followed(from: Pyramid, to: Pyramid, coverage: Float32Array | null): Followed {
+  const plain = estimateFlow(from, to, { finestLevel: 0 }),
+    plainBack = estimateFlow(to, from, { finestLevel: 0 });
+  const flow = improveByPieces(plain, agreement(plain, plainBack, from, to), from, to, coverage),
+    back = improveByPieces(plainBack, agreement(plainBack, plain, to, from), to, from, null);
+  return { flow, belief: agreement(flow, back, from, to) };
+}
+
+/** 0 where the way back does not lead home, 1 where it does so exactly and the pictures agree. */
+function agreement({ width, height, vectors }: Flow, back: Flow, from: Pyramid, to: Pyramid): Float32Array {
+  const belief = new Float32Array(width * height),
+    home = new Float32Array(2);
   for (let y = 0, i = 0; y < height; y++) {
     for (let x = 0; x < width; x++, i++) {
       const u = vectors[i * 2],
@@ -84,11 +90,11 @@ function followed(from: Pyramid, to: Pyramid): Followed {
       if (sx < 0 || sy < 0 || sx > width - 1 || sy > height - 1) continue;
       sampleVectors(back, sx, sy, home);
       const off = Math.hypot(u + home[0], v + home[1]) / (AGREE_PX + AGREE_SHARE * Math.hypot(u, v));
-      const difference = Math.abs(valueAt(to, sx, sy) - valueAt(from, x, y)) / MOST_DIFFERENCE;
+      const difference = Math.abs(sampleLevel(to[0], sx, sy) - sampleLevel(from[0], x, y)) / MOST_DIFFERENCE;
       if (off < 1 && difference < 1) belief[i] = (1 - off * off) * (1 - difference * difference);
     }
   }
-  return { flow, belief };
+  return belief;
 }
 
 function sampleVectors({ vectors, width, height }: Flow, x: number, y: number, out: Float32Array): void {
@@ -101,10 +107,6 @@ function sampleVectors({ vectors, width, height }: Flow, x: number, y: number, o
       j = i + width * 2;
     out[c] = (vectors[i] * (1 - u) + vectors[i + 2] * u) * (1 - v) + (vectors[j] * (1 - u) + vectors[j + 2] * u) * v;
   }
-}
-
-function valueAt([level]: Pyramid, x: number, y: number): number {
-  return sampleLevel(level, x, y);
 }
 
 /** The smaller eigenvalue of the structure tensor over 5 x 5 pixels: how well a vector is pinned in its worse direction. */

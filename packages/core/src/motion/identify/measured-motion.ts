@@ -1,3 +1,4 @@
+import { boxMean } from '../../raster/box-mean';
 import { estimateFlow, type Flow } from '../flow/flow';
 import { PATCH, PatchSearch } from '../flow/patch-search';
 import { brightnessOf, buildPyramid, type Pyramid } from '../flow/pyramid';
@@ -118,21 +119,6 @@ function isCovered(alpha: Float32Array, i: number, width: number): boolean {
 
 function smallerEigenvalue(xx: number, xy: number, yy: number): number {
   return (xx + yy) / 2 - Math.hypot((xx - yy) / 2, xy);
-}
-
-/** Means over squares of 2 r + 1, in place; at the border over what is there. */
-function boxMean(plane: Float32Array, width: number, height: number, r: number): void {
-  const line = new Float64Array(Math.max(width, height) + 1);
-  const along = (start: number, step: number, length: number) => {
-    for (let i = 0; i < length; i++) line[i + 1] = line[i] + plane[start + i * step];
-    for (let i = 0; i < length; i++) {
-      const from = Math.max(0, i - r),
-        to = Math.min(length, i + r + 1);
-      plane[start + i * step] = (line[to] - line[from]) / (to - from);
-    }
-  };
-  for (let y = 0; y < height; y++) along(y * width, 1, width);
-  for (let x = 0; x < width; x++) along(x, width, height);
 }
 
 function followPoints(now: Pyramid, other: Pyramid | null, xs: Int32Array, ys: Int32Array, corner: Uint8Array): Float32Array {

@@ -2,6 +2,9 @@ import type { PyramidLevel } from '../flow/pyramid';
 import { MARGIN_PX } from '../flow/pyramid';
 import type { MeasuredMotion } from './measured-motion';
 
+/** Points of a picture, and the pictures beside it. */
+export type WarpPictures = Pick<MeasuredMotion, 'x' | 'y' | 'now' | 'next' | 'previous'>;
+
 /**
  * A motion that is linear in a few numbers: at point k, velocity = sum of parameter j times basis j. Pixels per frame. A basis that is
  * null does not touch that axis.
@@ -25,6 +28,10 @@ export interface WarpView {
   readonly bend: { readonly x: Float64Array; readonly y: Float64Array; readonly middle: number } | null;
 }
 
+/** Both neighbours alike, and one at a time. */
+export const BOTH: WarpView = { target: 'both', level: 0, chosen: null, bend: null };
+export const SIDES = (['next', 'previous'] as const).map((target): WarpView => ({ ...BOTH, target }));
+
 /** Differences of brightness beyond this count as this: something was hidden or lit anew. */
 const MOST = 0.15;
 
@@ -35,7 +42,7 @@ export interface WarpError {
 }
 
 /** How well the picture at the points is found again where `vx`, `vy` say. */
-export function warpErrorOf(measured: MeasuredMotion, vx: Float64Array, vy: Float64Array, view: WarpView): WarpError {
+export function warpErrorOf(measured: WarpPictures, vx: Float64Array, vy: Float64Array, view: WarpView): WarpError {
   let sum = 0,
     points = 0;
   visitPoints(measured, vx, vy, view, (_, e) => {
@@ -46,7 +53,7 @@ export function warpErrorOf(measured: MeasuredMotion, vx: Float64Array, vy: Floa
 }
 
 /** The same, point by point: the mean over the targets; NaN where a point was not looked at. */
-export function warpErrorsAt(measured: MeasuredMotion, vx: Float64Array, vy: Float64Array, view: WarpView): Float64Array {
+export function warpErrorsAt(measured: WarpPictures, vx: Float64Array, vy: Float64Array, view: WarpView): Float64Array {
   const out = new Float64Array(vx.length),
     looks = new Uint8Array(vx.length);
   visitPoints(measured, vx, vy, view, (k, e) => {
@@ -71,7 +78,7 @@ const ROUNDS = 8,
  * points weighed down (Geman and McClure 1987), coarse level to fine. This has no aperture problem: all points share the parameters.
  */
 export function fitWarp(
-  measured: MeasuredMotion,
+  measured: WarpPictures,
   motion: LinearMotion,
   start: Float64Array,
   levels: readonly number[],
@@ -129,7 +136,7 @@ interface NormalEquations {
 }
 
 function normalEquations(
-  measured: MeasuredMotion,
+  measured: WarpPictures,
   { basisX, basisY }: LinearMotion,
   vx: Float64Array,
   vy: Float64Array,
@@ -199,7 +206,7 @@ export function solve(matrix: Float64Array, right: Float64Array, size: number): 
 
 /** Previous pictures are looked up against the motion. Points that leave the picture, or have no vector, are passed over. */
 function visitPoints(
-  measured: MeasuredMotion,
+  measured: WarpPictures,
   vx: Float64Array,
   vy: Float64Array,
   { target, level, chosen, bend }: WarpView,
