@@ -19,19 +19,22 @@ interface Props {
 export function DragNumber({ label, value, step, min = -Infinity, max = Infinity, unit, digits = 3, onLive, onCommit }: Props) {
   const [shown, setShown] = useState<number | null>(null);
   const start = useRef<{ x: number; value: number } | null>(null);
-  const latest = useRef(value);
+  const latest = useRef(value),
+    /** The value before it moved: while it moves the shown picture, and so `value`, follows. */
+    kept = useRef(value);
   const limit = (v: number) => Number(Math.min(max, Math.max(min, v)).toFixed(digits));
   useEffect(() => {
     latest.current = shown ?? value;
   });
   const live = (v: number) => {
     const limited = limit(v);
+    if (shown === null) kept.current = value;
     latest.current = limited;
     setShown(limited);
     onLive?.(limited);
   };
   const commit = () => {
-    if (shown !== null && shown !== value) onCommit(latest.current);
+    if (shown !== null && latest.current !== kept.current) onCommit(latest.current);
     setShown(null);
   };
   const nudge = (event: KeyboardEvent) => {
