@@ -1,7 +1,7 @@
 import { toCard, toScreen, type Pose } from '../src/card';
 import { makeHeron } from '../src/heron';
 import { renderBlurred, renderSharp } from '../src/render-cards';
-import { demoFiles } from '../src';
+import { demoFiles, renderSaltSpray } from '../src';
 
 const SIZE = { width: 960, height: 540 };
 const heron = makeHeron();
@@ -65,7 +65,24 @@ test('the same frame is the same picture every time', () => {
 
 test('the heron comes first, so that the shot can be opened soonest', () => {
   const files = demoFiles();
-  expect(files).toHaveLength(222);
+  expect(files).toHaveLength(270);
   expect(files.slice(0, 24).every((f) => f.kind === 'heron')).toBe(true);
-  expect(new Set(files.map((f) => f.file)).size).toBe(222);
+  expect(new Set(files.map((f) => f.file)).size).toBe(270);
+});
+
+test('salt spray: what covers a pixel is found where its vector leads', () => {
+  const size = { width: 960, height: 540 };
+  const [now, next] = [renderSaltSpray(4, size), renderSaltSpray(5, size)];
+  let moving = 0,
+    found = 0;
+  for (let i = 0; i < size.width * size.height; i += 3) {
+    const x = Math.round((i % size.width) + now.motion[i * 4]),
+      y = Math.round(Math.floor(i / size.width) + now.motion[i * 4 + 1]);
+    if (now.rgba[i * 4 + 3] < 0.8 || x < 0 || y < 0 || x >= size.width || y >= size.height) continue;
+    moving++;
+    if (next.rgba[(y * size.width + x) * 4 + 3] > 0.3) found++;
+  }
+  expect(moving).toBeGreaterThan(3000);
+  // Rims are met beside by rounding, and some drops are gone.
+  expect(found / moving).toBeGreaterThan(0.93);
 });
