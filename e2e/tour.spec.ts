@@ -8,16 +8,6 @@ const SHOTS = path.join(import.meta.dirname, '../docs/screenshots');
 /** `IVREX_SCREENSHOTS=1` refreshes the pictures of the documentation. */
 const KEEP = process.env.IVREX_SCREENSHOTS === '1';
 
-/** As the wheel room's motion is stored. */
-const WHEEL_ROOM = {
-  ivrexEncoding: 1,
-  transfer: { kind: 'power', exponent: 2.2 },
-  sets: [{ x: 'R', y: 'G', covers: { from: 0, to: 1, unit: 'frames' } }],
-  zero: 0.5,
-  fullScale: { stored: 1, equals: 32, unit: 'px' },
-  axes: { x: 'right', y: 'up' },
-};
-
 const SIZES = [
   { width: 1920, height: 1080 },
   { width: 1280, height: 800 },
@@ -80,16 +70,16 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
   await float.step('Motion');
   await expect(page.getByTestId('motion-trial')).toContainText('instead of', { timeout: 120000 });
   await look(page, 'make-motion');
-  const heron = JSON.parse(readFileSync(path.join(import.meta.dirname, '../packages/demo/encodings/heron.json'), 'utf8')) as object;
-  for (const [name, document] of [
-    ['Heron renderer', { ...heron, note: 'both neighbours, float pixels' }],
-    ['Wheel room', { ...WHEEL_ROOM, note: 'went through a display curve; ask for a clean one' }],
-  ] as const) {
-    const known = (await (await page.request.get('/api/encodings')).json()) as { name: string }[];
-    if (!known.some((k) => k.name === name)) await page.request.post('/api/encodings', { data: { name, document } });
+  const known = (await (await page.request.get('/api/encodings')).json()) as { name: string }[];
+  for (const file of ['heron.json', 'wheel-room.json']) {
+    const document = JSON.parse(readFileSync(path.join(import.meta.dirname, '../packages/demo/encodings', file), 'utf8')) as {
+      name: string;
+    };
+    if (!known.some((k) => k.name === document.name))
+      await page.request.post('/api/encodings', { data: { name: document.name, document } });
   }
   await page.goto('/encodings');
-  await expect(page.locator('.ant-table-row', { hasText: 'Wheel room' })).toContainText('power curve 2.2');
+  await expect(page.locator('.ant-table-row', { hasText: 'wheel room' })).toContainText('power curve 2.2');
   await look(page, 'encodings');
   const shot = await ShotPage.open(page, 'TC_010');
   await shot.agreeOnReading();

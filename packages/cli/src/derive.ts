@@ -1,10 +1,10 @@
 import { readFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { Command, Option } from 'commander';
-import { cameraAt, heightOf, IvrexError, widthOf, type Camera, type CameraTrack, type DepthKind } from '@ivrex/core';
+import { cameraAt, heightOf, IvrexError, widthOf, type CameraTrack, type DepthKind } from '@ivrex/core';
 import {
   aboutFile,
-  cameraOfHeader,
+  cameraTrackOfHeaders,
   frameFile,
   headerRate,
   loadHeader,
@@ -146,14 +146,11 @@ async function trackOf(options: DeriveOptions, beauty: Input, surface: Input | n
     });
   }
   const inputs = camera === undefined ? [...(surface === null ? [] : [surface]), beauty] : [await openInput(camera)];
-  for (const input of inputs) {
-    const frames = new Map<number, Camera>();
-    for (const frame of input.sequence.frames.length === 0 ? [null] : input.sequence.frames) {
-      const file = frameFile(input.sequence.pattern, frame);
-      const found = cameraOfHeader((await loadHeader(file)).parts[0].attributes, size);
-      if (found !== null) frames.set(frame ?? 1, found);
-    }
-    if (frames.size > 0) return { name: input.sequence.pattern.before, frames };
+  for (const { sequence } of inputs) {
+    const frames = sequence.frames.length === 0 ? [null] : sequence.frames;
+    const files = frames.map((frame) => ({ frame: frame ?? 1, file: frameFile(sequence.pattern, frame) }));
+    const track = await cameraTrackOfHeaders(sequence.pattern.before, files, size);
+    if (track !== null) return track;
   }
   throw new IvrexError('missingChannel', 'no header holds worldToNDC; give the camera as a file with --camera', camera ?? options.beauty);
 }

@@ -3,17 +3,12 @@ import { copyFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, trunc
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
+import { DEMO, HERON_ENCODING, ivrex, json, ROOT, WHEEL_ENCODING } from './run-ivrex';
 
-const ROOT = path.join(__dirname, '../../..');
-const DEMO = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+const HERONS = path.join(DEMO, 'TC_010');
 const FIXTURES = path.join(ROOT, 'packages/core/test/fixtures');
-const ENCODING = path.join(ROOT, 'packages/demo/encodings/heron.json');
-const HERON = path.join(DEMO, 'TC_010_heron.####.exr');
+const HERON = path.join(HERONS, 'TC_010_heron.####.exr');
 
-function ivrex(...args: string[]): { status: number | null; stdout: string; stderr: string } {
-  return spawnSync(process.execPath, [path.join(ROOT, 'packages/cli/dist/ivrex.mjs'), ...args], { encoding: 'utf8', maxBuffer: 1 << 28 });
-}
-const json = (result: { stdout: string }): Record<string, unknown> => JSON.parse(result.stdout) as Record<string, unknown>;
 const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-cli-'));
 const inputs = (beauty = HERON) => [
   '--beauty',
@@ -25,12 +20,12 @@ const inputs = (beauty = HERON) => [
   '--ids',
   `${beauty}::id`,
   '--encoding',
-  ENCODING,
+  HERON_ENCODING,
 ];
 const centred = ['--angle', '180', '--align', 'centre'];
 
 beforeAll(() => {
-  if (!existsSync(DEMO)) throw new Error('the demo frames are not made; run "npm test", which makes them first');
+  if (!existsSync(HERONS)) throw new Error('the demo frames are not made; run "npm test", which makes them first');
 });
 
 describe('probe', () => {
@@ -105,8 +100,8 @@ describe('probe', () => {
 });
 
 describe('compare', () => {
-  const sharp = path.join(DEMO, 'TC_010_heron.1012.exr'),
-    truth = path.join(DEMO, 'TC_010_heron_blur180.1012.exr');
+  const sharp = path.join(HERONS, 'TC_010_heron.1012.exr'),
+    truth = path.join(HERONS, 'TC_010_heron_blur180.1012.exr');
   test('a picture with itself', () => {
     expect(json(ivrex('compare', sharp, sharp, '--json'))).toMatchObject({ psnr: null, equal: true, maxAbs: 0, meanAbs: 0, ssim: 1 });
   });
@@ -136,9 +131,9 @@ describe('blur', () => {
         ivrex(
           'compare',
           out.replace('####', `${frame}`),
-          path.join(DEMO, `TC_010_heron_blur180.${frame}.exr`),
+          path.join(HERONS, `TC_010_heron_blur180.${frame}.exr`),
           '--sharp',
-          path.join(DEMO, `TC_010_heron.${frame}.exr`),
+          path.join(HERONS, `TC_010_heron.${frame}.exr`),
           '--json',
         ),
       );
@@ -239,7 +234,7 @@ describe('blur', () => {
       '--motion',
       `${path.join(folder, 'm.####.exr')}::motion`,
       '--encoding',
-      ENCODING,
+      HERON_ENCODING,
       ...centred,
       '--out',
       path.join(folder, 'b.####.exr'),
@@ -274,15 +269,15 @@ describe('blur', () => {
       );
     writeFileSync(bad, '{ "ivrexEncoding": 1, ');
     expect(run().stderr).toContain('this is not JSON');
-    writeFileSync(bad, JSON.stringify({ ...(JSON.parse(readFileSync(ENCODING, 'utf8')) as object), zero: 1 }));
+    writeFileSync(bad, JSON.stringify({ ...(JSON.parse(readFileSync(HERON_ENCODING, 'utf8')) as object), zero: 1 }));
     expect(run().stderr).toContain('fullScale.stored and zero must differ');
-    writeFileSync(bad, readFileSync(ENCODING, 'utf8').replace('nextX', 'sideways'));
+    writeFileSync(bad, readFileSync(HERON_ENCODING, 'utf8').replace('nextX', 'sideways'));
     expect(run().stderr).toMatch(/names channel "sideways".*nextX, nextY, prevX, prevY/);
   });
 });
 
 describe('the motion pass on the command line', () => {
-  const WHEELS = path.join(ROOT, '.cache/demo/tidal-clock/TC_020');
+  const WHEELS = path.join(DEMO, 'TC_020');
   const BEAUTY = path.join(WHEELS, 'beauty/TC_020_beauty.####.exr'),
     MOTION = path.join(WHEELS, 'motion/TC_020_motion.####.png');
   const folder = scratch();
@@ -291,21 +286,17 @@ describe('the motion pass on the command line', () => {
     writeFileSync(file, JSON.stringify(encoding));
     return file;
   };
-  const WHEEL_ENCODING = {
-    ivrexEncoding: 1,
-    transfer: { kind: 'power', exponent: 2.2 },
-    sets: [{ x: 'R', y: 'G', covers: { from: 0, to: 1, unit: 'frames' } }],
-    zero: 0.5,
-    fullScale: { stored: 1, equals: 32, unit: 'px' },
-    axes: { x: 'right', y: 'up' },
-  };
-  const from = saveEncoding('from.json', WHEEL_ENCODING);
+  const from = WHEEL_ENCODING;
+  // What the pictures can tell of it.
+  const stored: Record<string, unknown> = { ...(JSON.parse(readFileSync(from, 'utf8')) as Record<string, unknown>) };
+  delete stored.name;
+  delete stored.note;
 
   test('identify finds curve, range, axes and the numbering, and says so', () => {
     const result = ivrex('identify', '--beauty', BEAUTY, '--motion', MOTION, '--frame', '1006', '--json');
     expect(result.stderr).toBe('');
     expect(json(result)).toMatchObject({
-      encoding: { ...WHEEL_ENCODING, sets: [{ x: 'R', y: 'G', length: null }] },
+      encoding: { ...stored, sets: [{ x: 'R', y: 'G', length: null }] },
       frame: 1006,
       frameOffset: 1,
     });
@@ -332,7 +323,7 @@ describe('the motion pass on the command line', () => {
   });
   test('a frame without neighbours is answered with little confidence, not refused', () => {
     const lone = path.join(folder, 'lone.exr');
-    copyFileSync(path.join(DEMO, 'TC_010_heron.1008.exr'), lone);
+    copyFileSync(path.join(HERONS, 'TC_010_heron.1008.exr'), lone);
     const result = ivrex('identify', '--beauty', lone, '--motion', `${lone}::motion`, '--json');
     expect(result.status).toBe(0);
     expect(json(result)).toMatchObject({ frame: null, findings: [{ code: 'notMeasured', severity: 'info' }] });

@@ -1,20 +1,12 @@
-import { spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
+import { rawPixels } from '@ivrex/core';
 import { FileReader, loadNodeHost } from '@ivrex/media';
+import { DEMO, ivrex, json, ROOT, WHEEL_ENCODING } from './run-ivrex';
 
-const ROOT = path.join(__dirname, '../../..');
-const DEMO = path.join(ROOT, '.cache/demo/tidal-clock'),
-  FLOAT = path.join(DEMO, 'TC_040/TC_040_float.####.exr');
+const FLOAT = path.join(DEMO, 'TC_040/TC_040_float.####.exr');
 
-function ivrex(...args: string[]): { status: number | null; stdout: string; stderr: string } {
-  return spawnSync(process.execPath, [path.join(ROOT, 'packages/cli/dist/ivrex.mjs'), ...args], { encoding: 'utf8', maxBuffer: 1 << 28 });
-}
-const json = (result: { stdout: string; stderr: string }): Record<string, unknown> => {
-  if (result.stdout === '') throw new Error(result.stderr);
-  return JSON.parse(result.stdout) as Record<string, unknown>;
-};
 const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-make-'));
 const derive = (out: string, ...args: string[]) =>
   ivrex('derive', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--json', ...args);
@@ -104,28 +96,29 @@ test('estimated: within 0.3 px in the median, with its own trust, and only where
 test('estimated: wheels that turn, with their rings and teeth', async () => {
   const out = scratch(),
     wheels = path.join(DEMO, 'TC_020');
-  const stored = {
-    ivrexEncoding: 1,
-    transfer: { kind: 'power', exponent: 2.2 },
-    sets: [{ x: 'R', y: 'G', covers: { from: 0, to: 1, unit: 'frames' } }],
-    zero: 0.5,
-    fullScale: { stored: 1, equals: 32, unit: 'px' },
-    axes: { x: 'right', y: 'up' },
-  };
-  const raw = {
-    ...stored,
-    transfer: { kind: 'none' },
-    zero: 0,
-    fullScale: { stored: 1, equals: 1, unit: 'px' },
-    axes: { x: 'right', y: 'down' },
-  };
-  const [from, to] = [path.join(out, 'from.json'), path.join(out, 'to.json')];
-  writeFileSync(from, JSON.stringify(stored));
-  writeFileSync(to, JSON.stringify(raw));
+  const raw = path.join(out, 'raw.json');
+  writeFileSync(raw, JSON.stringify(rawPixels('R', 'G')));
   const motion = path.join(wheels, 'motion/TC_020_motion.####.png'),
     truth = path.join(out, 'truth.####.exr');
   // The pass is numbered one frame late.
-  json(ivrex('remap', '--motion', motion, '--from', from, '--to', to, '--out', truth, '--type', 'float', '--frames', '1006', '--json'));
+  json(
+    ivrex(
+      'remap',
+      '--motion',
+      motion,
+      '--from',
+      WHEEL_ENCODING,
+      '--to',
+      raw,
+      '--out',
+      truth,
+      '--type',
+      'float',
+      '--frames',
+      '1006',
+      '--json',
+    ),
+  );
   json(
     ivrex(
       'estimate',

@@ -1,6 +1,17 @@
 import { readFileSync } from 'node:fs';
 import path from 'node:path';
-import { deliveryOptionsSchema, encodingSchema, explainIssue, isDataRole, roleOf, shutterSchema, type Pass } from '../src';
+import {
+  cameraDocumentSchema,
+  deliveryOptionsSchema,
+  encodingSchema,
+  explainIssue,
+  fingerprintOf,
+  isDataRole,
+  isSameEncoding,
+  roleOf,
+  shutterSchema,
+  type Pass,
+} from '../src';
 
 /** The example of the encoding's own documentation, every field given. */
 const FULL = {
@@ -79,12 +90,51 @@ test('data never are pictures', () => {
 });
 
 test('every encoding that ships with the demo is valid', () => {
-  const file = path.join(__dirname, '../../demo/encodings/heron.json');
-  expect(encodingSchema.parse(JSON.parse(readFileSync(file, 'utf8'))).sets).toHaveLength(2);
+  const sets = ['heron', 'wheel-room'].map((name) => {
+    const file = path.join(__dirname, `../../demo/encodings/${name}.json`);
+    return encodingSchema.parse(JSON.parse(readFileSync(file, 'utf8'))).sets.length;
+  });
+  expect(sets).toEqual([2, 1]);
 });
 
 test('a pass that arrives after the last decision counts as what it was taken for', () => {
   const pass = { id: 'a', guess: { role: 'plate', reason: '' } } as unknown as Pass;
   expect(roleOf({ roles: {} }, pass)).toBe('plate');
   expect(roleOf({ roles: { a: 'reference' } }, pass)).toBe('reference');
+});
+
+test('encodings are the same when they read alike, whatever they are called', () => {
+  const a = encodingSchema.parse({ ...FULL, name: 'one', note: 'from the farm' });
+  expect(isSameEncoding(a, encodingSchema.parse({ ...FULL, name: 'two' }))).toBe(true);
+  // The order of entries means nothing, nor whether a default is written out.
+  const short = { ivrexEncoding: 1, sets: [{ x: 'R', y: 'G', covers: FULL.sets[0].covers }], zero: 0.5, fullScale: FULL.fullScale };
+  expect(isSameEncoding(a, encodingSchema.parse(short))).toBe(true);
+  const turned = Object.fromEntries(Object.entries(a).reverse()) as typeof a;
+  expect(isSameEncoding(a, turned)).toBe(true);
+  expect(isSameEncoding(a, { ...a, axes: { x: 'right', y: 'up' } })).toBe(false);
+  expect(isSameEncoding(a, { ...a, sets: [{ ...a.sets[0], z: 'B' }] })).toBe(false);
+});
+
+test('passes of one source have one fingerprint: channels, types, format, and the program that wrote them', () => {
+  const pass = (channels: string[], facts: { name: string; value: string }[] = [], format = 'OpenEXR') => ({
+    channels: channels.map((name) => ({ name, type: 'half' as const })),
+    facts,
+    format,
+  });
+  const made = fingerprintOf(pass(['R', 'G'], [{ name: 'comments', value: 'frame 7' }]));
+  expect(fingerprintOf(pass(['G', 'R'], [{ name: 'comments', value: 'frame 8' }]))).toBe(made);
+  expect(fingerprintOf(pass(['R', 'G', 'B']))).not.toBe(made);
+  expect(fingerprintOf(pass(['R', 'G'], [], 'PNG'))).not.toBe(made);
+  expect(fingerprintOf(pass(['R', 'G'], [{ name: 'Software', value: 'marsh 2' }]))).not.toBe(made);
+});
+
+test.each([
+  ['a pose by angle', { frame: 1, position: [0, 0, 0], rotation: [0, 0, 0], horizontalView: 40 }, true],
+  ['a pose by lens', { frame: 1, position: [0, 0, 0], quaternion: [0, 0, 0, 1], focalLength: 35, filmWidth: 36 }, true],
+  ['matrices', { frame: 1, worldToNDC: new Array<number>(16).fill(1) }, true],
+  ['half a lens', { frame: 1, position: [0, 0, 0], rotation: [0, 0, 0], focalLength: 35 }, false],
+  ['two rotations', { frame: 1, position: [0, 0, 0], rotation: [0, 0, 0], quaternion: [0, 0, 0, 1], horizontalView: 40 }, false],
+  ['a matrix of fifteen', { frame: 1, worldToNDC: new Array<number>(15).fill(1) }, false],
+])('a camera track with %s is usable: %s', (_, frame, usable) => {
+  expect(cameraDocumentSchema.safeParse({ ivrexCamera: 1, frames: [frame] }).success).toBe(usable);
 });

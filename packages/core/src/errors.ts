@@ -65,3 +65,13 @@ export class IvrexError extends Error {
 export function assertNever(value: never): never {
   throw new TypeError(`unhandled case: ${JSON.stringify(value)}`);
 }
+
+/** For what can be done without: null in place of an IvrexError; any other error is a fault of ours and goes on. */
+export async function orNull<T>(work: () => Promise<T>): Promise<T | null> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof IvrexError) return null;
+    throw error;
+  }
+}

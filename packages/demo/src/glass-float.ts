@@ -114,7 +114,7 @@ export interface GlassFloatPasses {
   readonly motion: Float32Array;
 }
 
-/** One frame, `samples` a pixel. Depth, position and motion are those of the pixel's middle. */
+/** One frame, `samples` a pixel; with none there is no picture. Depth, position and motion are those of the pixel's middle. */
 export function renderGlassFloat(t: number, size: FrameSize, samples: number): GlassFloatPasses {
   const { width, height } = size,
     count = width * height;

@@ -16,7 +16,9 @@ export function runOutside<T>(script: string): T {
     format: 'esm',
     target: 'node20',
     logLevel: 'error',
-    banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+    // Native code and worker files are loaded from where they lie.
+    external: ['sharp', 'piscina', 'geotiff'],
+    banner: { js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);" },
   });
   return JSON.parse(execFileSync(process.execPath, [file], { encoding: 'utf8', maxBuffer: 1 << 28 })) as T;
 }

@@ -3,6 +3,7 @@ import {
   cameraFromMatrices,
   cameraFromPose,
   IvrexError,
+  orNull,
   type Attribute,
   type Camera,
   type CameraPose,
@@ -12,6 +13,7 @@ import {
 import { cameraCsvRowSchema, cameraDocumentSchema, explainIssue, type CameraDocument, type CameraPoseRow } from '@ivrex/contract';
 import Papa from 'papaparse';
 import { readGltfCamera } from './gltf-camera';
+import { loadHeader } from './image-file';
 
 /** What a camera file needs to know about the shot. */
 export interface CameraContext extends PictureSize {
@@ -119,11 +121,29 @@ function multiplied([ax, ay, az, aw]: Quaternion, [bx, by, bz, bw]: Quaternion):
 }
 
 /** The camera that a file's header holds; null when it holds none. @throws IvrexError badSetting */
-export function cameraOfHeader(attributes: ReadonlyMap<string, Attribute>, size: Pick<PictureSize, 'width' | 'height'>): Camera | null {
+function cameraOfHeader(attributes: ReadonlyMap<string, Attribute>, size: Pick<PictureSize, 'width' | 'height'>): Camera | null {
   const matrix = (name: string) => {
     const attribute = attributes.get(name);
     return attribute?.type === 'm44f' ? (attribute.value as readonly number[]) : null;
   };
   const toNdc = matrix('worldToNDC');
   return toNdc === null ? null : cameraFromMatrices(toNdc, matrix('worldToCamera'), size);
+}
+
+/**
+ * The cameras in the headers of a sequence; null when not one header holds one. A file that can't be read is left out: it is named where
+ * its pixels are read, and the camera is carried on over it.
+ */
+export async function cameraTrackOfHeaders(
+  name: string,
+  files: Iterable<{ readonly frame: number; readonly file: string }>,
+  size: Pick<PictureSize, 'width' | 'height'>,
+): Promise<CameraTrack | null> {
+  const frames = new Map<number, Camera>();
+  for (const { frame, file } of files) {
+    const header = await orNull(() => loadHeader(file));
+    const camera = header === null ? null : cameraOfHeader(header.parts[0].attributes, size);
+    if (camera !== null) frames.set(frame, camera);
+  }
+  return frames.size === 0 ? null : { name, frames };
 }

@@ -180,7 +180,7 @@ async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileRe
   });
 }
 
-function alphaOf(rgba: Float32Array): Float32Array {
+export function alphaOf(rgba: Float32Array): Float32Array {
   const out = new Float32Array(rgba.length / 4);
   for (let i = 0; i < out.length; i++) out[i] = rgba[i * 4 + 3];
   return out;

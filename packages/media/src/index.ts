@@ -15,4 +15,4 @@ export * from './write-pictures';
 export * from './motion-pass';
 export * from './motion-tasks';
 export * from './make-motion';
-export { cameraOfHeader, readCameraFile, type CameraContext } from './camera-file';
+export { cameraTrackOfHeaders, readCameraFile, type CameraContext } from './camera-file';

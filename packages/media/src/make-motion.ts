@@ -6,6 +6,7 @@ import {
   isNegativeDepth,
   IvrexError,
   proveMotion,
+  rawPixels,
   readMotion,
   resizeMotionField,
   type Attribute,
@@ -20,7 +21,7 @@ import {
   type Surface,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
-import { FileReader, loadPicture, type PassFile, type Picture, type PictureFile } from './frame-passes';
+import { alphaOf, FileReader, loadPicture, type PassFile, type Picture, type PictureFile } from './frame-passes';
 import { aboutFile } from './image-file';
 import { shortName, channelsInLayer } from './layers';
 import { loadStoredMotion, planesOf, typesOf } from './motion-pass';
@@ -78,22 +79,11 @@ export interface MadeMotion {
 
 /** What `makeMotion` writes: two sets of float pixels, and for estimated motion how far each is to be trusted. */
 export const MADE_ENCODING: Encoding = {
-  ivrexEncoding: 1,
-  name: 'Raw pixels, to next and previous',
-  note: '',
-  space: 'screen',
-  transfer: { kind: 'none' },
-  premultiplied: false,
-  alpha: null,
+  ...rawPixels('nextX', 'nextY', 'Raw pixels, to next and previous'),
   sets: [
     { x: 'nextX', y: 'nextY', length: null, covers: { from: 0, to: 1, unit: 'frames' } },
     { x: 'prevX', y: 'prevY', length: null, covers: { from: 0, to: -1, unit: 'frames' } },
   ],
-  zero: 0,
-  fullScale: { stored: 1, equals: 1, unit: 'px' },
-  axes: { x: 'right', y: 'down' },
-  pixelAspect: 1,
-  noData: null,
 };
 
 /** @throws IvrexError about the file that is at fault */
@@ -117,7 +107,7 @@ export async function makeMotion(request: MakeMotionRequest, host: NodeHost): Pr
     now: now.rgba,
     next: await beside(request.beauty.next),
     previous: await beside(request.beauty.previous),
-    coverage: now.hasAlpha ? alphaOf(now) : null,
+    coverage: now.hasAlpha ? alphaOf(now.rgba) : null,
   };
   const made = await fieldOf(request.source, pictures, reader, request.beauty.now.file);
   const { valid } = made.field;
@@ -181,7 +171,7 @@ async function borrowed(source: MotionSource & { kind: 'render' }, { width, heig
   let coverage: Float32Array | null = null;
   if (source.beauty !== null) {
     const picture = await loadPicture(source.beauty, reader.host, reader);
-    if (picture.hasAlpha && picture.width === stored.width && picture.height === stored.height) coverage = alphaOf(picture);
+    if (picture.hasAlpha && picture.width === stored.width && picture.height === stored.height) coverage = alphaOf(picture.rgba);
   }
   return aboutFile(motion.file, () => {
     const planes = {
@@ -253,10 +243,6 @@ async function surfacePlanes(pass: PassFile, count: 1 | 3, { width, height }: Pi
       `this pass is ${loaded.width} x ${loaded.height} and the beauty ${width} x ${height}; deriving motion needs one surface for each pixel`,
     );
   return chosen.map((name) => loaded.planes.get(name) ?? new Float32Array(width * height));
-}
-
-function alphaOf({ rgba, width, height }: Picture): Float32Array {
-  return Float32Array.from({ length: width * height }, (_, i) => rgba[i * 4 + 3]);
 }
 
 async function save(

@@ -1,8 +1,8 @@
 import {
   auditFrame,
   identifyEncoding,
-  IvrexError,
   measureMotion,
+  orNull,
   predictRemapError,
   readMotion,
   remapFrame,
@@ -15,7 +15,7 @@ import {
   type StoredType,
 } from '@ivrex/core';
 import { aboutFile } from './image-file';
-import { FileReader, loadPicture, type PassFile, type PictureFile } from './frame-passes';
+import { alphaOf, FileReader, loadPicture, type PassFile, type PictureFile } from './frame-passes';
 import { loadStoredMotion, planesOf, typesOf, type LoadedMotion } from './motion-pass';
 import type { NodeHost } from './node-host';
 import { saveMotion } from './write-motion';
@@ -32,6 +32,7 @@ export interface IdentifyRequest {
 export async function identifyMotion(request: IdentifyRequest, host: NodeHost): Promise<Identification> {
   const reader = new FileReader(host);
   const now = await loadPicture(request.beauty.now, host, reader);
+  // A broken or missing file beside the frame costs evidence, not the answer.
   const beside = async (file: PictureFile | null) => {
     if (file === null) return null;
     const picture = await orNull(() => loadPicture(file, host, reader));
@@ -58,16 +59,6 @@ export async function identifyMotion(request: IdentifyRequest, host: NodeHost): 
     pixelAspect: own.pixelAspect,
     facts: request.facts,
   });
-}
-
-/** A broken or missing file beside the frame costs evidence, not the answer. */
-async function orNull<T>(load: () => Promise<T>): Promise<T | null> {
-  try {
-    return await load();
-  } catch (error) {
-    if (error instanceof IvrexError) return null;
-    throw error;
-  }
 }
 
 export interface AuditRequest {
@@ -107,8 +98,7 @@ async function coverageOf(
   if (beauty === null) return null;
   const picture = await loadPicture(beauty, host, reader);
   if (!picture.hasAlpha) return null;
-  const alpha = Float32Array.from({ length: picture.width * picture.height }, (_, i) => picture.rgba[i * 4 + 3]);
-  return resizePlane(alpha, picture.width, picture.height, stored.width, stored.height, 'linear');
+  return resizePlane(alphaOf(picture.rgba), picture.width, picture.height, stored.width, stored.height, 'linear');
 }
 
 export interface RemapRequest {

@@ -1,6 +1,5 @@
 import {
   copyFileSync,
-  cpSync,
   existsSync,
   mkdirSync,
   mkdtempSync,
@@ -13,9 +12,9 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { DeliveryId, FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail, ShotId, Upload } from '@ivrex/contract';
+import type { DeliveryId, ShotDetail, ShotId, Upload } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
-import { proposeEncoding, rawPixels } from '@ivrex/core';
+import { proposeEncoding } from '@ivrex/core';
 import { BlurPool } from '@ivrex/media';
 import { pino } from 'pino';
 import request from 'supertest';
@@ -25,7 +24,7 @@ import { migrate } from '../src/db/migrate';
 import { claimFrame } from '../src/db/queries/claim-frame';
 import { listDeliveries } from '../src/db/queries/list-deliveries';
 import { makeApp } from '../src/http/app';
-import { frameSources, renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
+import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
 import { MotionMakes } from '../src/services/motion-makes';
@@ -33,6 +32,7 @@ import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
 import { madeMotionCases } from './made-motion-cases';
+import { wheelRoomCases } from './wheel-room-cases';
 
 const ROOT = path.join(__dirname, '../../..');
 const HERON = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
@@ -300,227 +300,7 @@ test('settings of the process are checked by name', () => {
   expect(() => readConfig({})).toThrow('IVREX_DATABASE_URL');
 });
 
-describe('passes in files of their own', () => {
-  const folder = path.join(data, 'media/wheels');
-  const WHEELS = path.join(ROOT, '.cache/demo/tidal-clock/TC_020');
-  let wheels: ShotDetail;
-  const load = async () => (await api.get(`/api/shots/${wheels.shot.id}`).expect(200)).body as ShotDetail;
-  const change = async (settings: Partial<ShotDetail['settings']>, label = 'changed') => {
-    const now = await load();
-    const body = { settings: { ...now.settings, ...settings }, label, basedOn: now.state.sequence };
-    return (await api.put(`/api/shots/${now.shot.id}/settings`).send(body).expect(200)).body as ShotDetail;
-  };
-
-  beforeAll(async () => {
-    cpSync(WHEELS, folder, { recursive: true, filter: (file) => !/\.(\d+)\./.test(file) || /\.10(0[1-6]|1[89])\./.test(file) });
-    const made = await api.post('/api/shots').send({ folder }).expect(201);
-    wheels = (await api.get(`/api/shots/${(made.body as { id: ShotId }).id}`).expect(200)).body as ShotDetail;
-  });
-
-  test('folders inside the folder are passes, with roles from names and pixels', () => {
-    expect(
-      Object.fromEntries(
-        wheels.passes.map((p) => [p.file.split('/')[0] + (p.layer === '' ? '' : `:${p.layer}`), `${p.guess.role} ${p.format}`]),
-      ),
-    ).toMatchObject({
-      beauty: 'beauty OpenEXR',
-      depth: 'depth OpenEXR',
-      mattes: 'matte TIFF',
-      motion: 'motion PNG',
-      'objects:wheel_objects': 'ids OpenEXR',
-      plate: 'plate JPEG',
-    });
-    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
-    expect(motion?.guess.reason).toMatch(/\d\d % of the pixels rest at 0\.7/);
-    expect(motion?.ranges?.[0].rest).toBeCloseTo(0.5 ** (1 / 2.2), 4);
-  });
-
-  test('the truncated frame is named, and the frames of the gap', () => {
-    const text = wheels.findings.map((f) => f.message).join('\n');
-    expect(text).toMatch(/beauty\/TC_020_beauty\.####\.exr, frame 1019: the picture is incomplete: \d+ of 17 blocks/);
-    expect(text).toContain('frames 1007 to 1017 are missing');
-  });
-
-  test('an offset moves the files under the frames; undo moves them back', async () => {
-    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
-    const at = async (frame: number) => {
-      const reply = await api
-        .get(`/api/passes/${motion?.id}/frames/${frame}?form=planes&every=8`)
-        .buffer(true)
-        .parse((res, done) => {
-          const parts: Buffer[] = [];
-          res.on('data', (part: Buffer) => parts.push(part));
-          res.on('end', () => done(null, Buffer.concat(parts)));
-        });
-      return Buffer.isBuffer(reply.body) ? reply.body.toString('base64') : '';
-    };
-    const before = await at(1005);
-    const shifted = await change({ offsets: { [motion?.sequenceId ?? '']: 1 } });
-    expect(shifted.passes.find((p) => p.id === motion?.id)).toMatchObject({ offset: 1 });
-    expect(shifted.passes.find((p) => p.id === motion?.id)?.frames?.[0]).toBe((motion?.frames?.[0] ?? 0) - 1);
-    expect(await at(1004)).toBe(before);
-    await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
-    expect(await at(1005)).toBe(before);
-    expect(await at(1004)).not.toBe(before);
-  });
-
-  test('a delivery reads frames as they were numbered and read when it was ordered', async () => {
-    const { settings, passes } = await load();
-    const motion = passes.find((p) => p.guess.role === 'motion'),
-      [element] = settings.elements;
-    const encoding = proposeEncoding(motion?.channels ?? [])?.encoding ?? null;
-    const ordered = {
-      ...settings,
-      elements: [{ ...element, encoding }],
-      offsets: { [motion?.sequenceId ?? '']: 1 },
-      readings: { [element.beauty ?? '']: { curve: 'power22' as const, alpha: { kind: 'straight' as const } } },
-    };
-    const { sources } = await frameSources(database, wheels.shot.id, ordered, 1004);
-    expect(sources.motion.file).toMatch(/TC_020_motion\.1005\.png$/);
-    expect(sources.beauty.file).toMatch(/TC_020_beauty\.1004\.exr$/);
-    expect(sources.beauty.reading).toEqual({ curve: 'power22', alpha: { kind: 'straight' } });
-  });
-
-  test('the motion is read from the pictures: curve, scale, axes and the file numbers; asked again it is there at once', async () => {
-    const ask = async (body: object) =>
-      (await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send(body).expect(200)).body as MotionReading;
-    const reading = await ask({ frame: 1004 });
-    expect(reading).toMatchObject({
-      frame: 1004,
-      frameOffset: 1,
-      encoding: {
-        transfer: { kind: 'power', exponent: 2.2 },
-        zero: 0.5,
-        fullScale: { equals: 32, unit: 'px' },
-        axes: { x: 'right', y: 'up' },
-        sets: [{ x: 'R', y: 'G' }],
-      },
-    });
-    expect(reading.confidence).toBeGreaterThan(0.85);
-    expect(reading.symptoms.map((s) => s.code)).toEqual(expect.arrayContaining(['curveOnData', 'frameOff']));
-    const { residual } = reading.evidence;
-    expect(residual && residual.after < residual.before / 3).toBe(true);
-    const { rows } = await database.query('SELECT count(*)::int AS n FROM motion_readings');
-    expect(await ask({ frame: 1004 })).toEqual(reading);
-    expect((await database.query('SELECT count(*)::int AS n FROM motion_readings')).rows).toEqual(rows);
-    await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send({ frame: 'noon' }).expect(400);
-  });
-
-  test('all frames are audited in the background, kept, and stopped on request', async () => {
-    const reading = (await api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send({ frame: 1004 })).body as MotionReading;
-    const motion = wheels.passes.find((p) => p.guess.role === 'motion');
-    const audit = async () => (await api.get(`/api/shots/${wheels.shot.id}/motion/audit`).expect(200)).body as MotionAudit | null;
-    expect(await audit()).toBeNull();
-    const { settings } = await load();
-    const decided = {
-      elements: [{ ...settings.elements[0], encoding: reading.encoding }],
-      offsets: { ...settings.offsets, [motion?.sequenceId ?? '']: 1 },
-    };
-    await change(decided, 'Reading taken');
-    await audit();
-    const stopped = (await api.post(`/api/shots/${wheels.shot.id}/motion/audit/cancel`).expect(200)).body as MotionAudit;
-    expect(stopped.state).toBe('cancelled');
-    await api.post(`/api/shots/${wheels.shot.id}/motion/audit/resume`).expect(200);
-    let result = await audit();
-    while (result?.state === 'running') {
-      await new Promise((next) => setTimeout(next, 200));
-      result = await audit();
-    }
-    expect(result).toMatchObject({ state: 'done', failed: [] });
-    expect(result?.frames.length).toBe(result?.total);
-    // None of the frames that were copied here clips; the pendulum is fastest as it swings through.
-    expect(result?.frames.every((f) => f.clipped === 0 && f.peakPx > 5 && f.peakPx < 40)).toBe(true);
-
-    // The same reading, written anew with a range that is large enough.
-    const to = { ...rawPixels('R', 'G'), zero: 0.5, fullScale: { stored: 1, equals: 40, unit: 'px' } };
-    const remap = `/api/shots/${wheels.shot.id}/motion/remap`;
-    await api.post(remap).send({ name: '../out', to, type: 'u16', format: 'png' }).expect(400);
-    await api.post(remap).send({ name: 'motion_40px', to, type: 'u16', format: 'png' }).expect(201);
-    await api.post(remap).send({ name: 'motion_40px', to, type: 'u16', format: 'png' }).expect(409);
-    let written = (await api.get(remap).expect(200)).body as MotionRemap;
-    while (written.state === 'running') {
-      await new Promise((next) => setTimeout(next, 200));
-      written = (await api.get(remap).expect(200)).body as MotionRemap;
-    }
-    expect(written).toMatchObject({ state: 'done', done: result?.total, clippedPixels: 0, failed: [] });
-    expect(written.maxErrorPx).toBeLessThanOrEqual(written.predictedErrorPx + 1e-5);
-    expect(existsSync(written.pattern.replace('####', '1004'))).toBe(true);
-    // What no format can hold is said frame by frame, and the pass is still there.
-    await api.post(remap).send({ name: 'motion_half', to, type: 'half', format: 'png' }).expect(201);
-    do {
-      await new Promise((next) => setTimeout(next, 100));
-      written = (await api.get(remap).expect(200)).body as MotionRemap;
-    } while (written.state === 'running');
-    expect(written.failed[0].message).toContain('PNG holds whole numbers');
-    await api.post(`/api/shots/${wheels.shot.id}/undo`).expect(200);
-  });
-
-  test("a reading can be tried without being kept, and is part of the picture's tag", async () => {
-    const plate = wheels.passes.find((p) => p.guess.role === 'plate');
-    const url = `/api/passes/${plate?.id}/frames/1003?form=picture&every=16`;
-    const usual = await api.get(url).expect(200);
-    const tried = await api
-      .get(`${url}&reading=${encodeURIComponent(JSON.stringify({ curve: 'linear', alpha: { kind: 'none' } }))}`)
-      .expect(200);
-    expect(tried.headers.etag).not.toBe(usual.headers.etag);
-    for (const bad of ['{"curve":"purple"}', '{"curve":', 'null']) await api.get(`${url}&reading=${encodeURIComponent(bad)}`).expect(400);
-  });
-
-  test('alpha can be borrowed from a matte', async () => {
-    const plate = wheels.passes.find((p) => p.guess.role === 'plate'),
-      matte = wheels.passes.find((p) => p.name.includes('escape_wheel'));
-    const reading = { curve: 'srgb', alpha: { kind: 'borrowed', pass: matte?.id, premultiplied: false } };
-    const url = `/api/passes/${plate?.id}/frames/1003?form=picture&every=4&reading=${encodeURIComponent(JSON.stringify(reading))}`;
-    const reply = await api
-      .get(url)
-      .buffer(true)
-      .parse((res, done) => {
-        const parts: Buffer[] = [];
-        res.on('data', (part: Buffer) => parts.push(part));
-        res.on('end', () => done(null, Buffer.concat(parts)));
-      });
-    const bytes = reply.body as Buffer;
-    const { planes } = unpackRaster(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length) as ArrayBuffer);
-    const alphas = Array.from(planes[0]).filter((_, i) => i % 4 === 3);
-    expect(alphas).toContain(0x3c00);
-    expect(alphas).toContain(0);
-  });
-
-  test('a Cryptomatte tells its objects, other passes do not', async () => {
-    const objects = wheels.passes.find((p) => p.cryptomatte);
-    const reply = await api.get(`/api/passes/${objects?.id}/manifest`).expect(200);
-    expect((reply.body as { objects: { name: string }[] }).objects.map((o) => o.name)).toContain('escape wheel');
-    await api.get(`/api/passes/${wheels.passes.find((p) => p.guess.role === 'plate')?.id}/manifest`).expect(422);
-  });
-
-  test('frames that arrive are noticed while somebody looks, those that are whole count', async () => {
-    const watch = new ShotWatch(services);
-    expect(await watch.round()).toEqual([]);
-    watch.see(wheels.shot.id);
-    expect(await watch.round()).toEqual([]);
-    const arriving = path.join(folder, 'beauty/TC_020_beauty.1007.exr');
-    copyFileSync(path.join(WHEELS, 'beauty/TC_020_beauty.1007.exr'), arriving);
-    truncateSync(arriving, 30000);
-    expect(await watch.round()).toEqual([wheels.shot.id]);
-    expect((await load()).findings.some((f) => f.frame === 1007 && f.severity === 'error')).toBe(true);
-    copyFileSync(path.join(WHEELS, 'beauty/TC_020_beauty.1007.exr'), arriving);
-    expect(await watch.round()).toEqual([wheels.shot.id]);
-    const now = await load();
-    expect(now.findings.some((f) => f.frame === 1007 && f.severity === 'error')).toBe(false);
-    expect(now.passes.find((p) => p.guess.role === 'beauty')?.frames).toContain(1007);
-  });
-
-  test("the server's folders can be browsed, and nothing beside them", async () => {
-    const top = (await api.get('/api/folders').expect(200)).body as FolderListing;
-    expect(top.folders.map((f) => f.name)).toContain(path.join(data, 'media'));
-    const inside = (await api.get(`/api/folders?folder=${encodeURIComponent(folder)}`).expect(200)).body as FolderListing;
-    expect(inside.folders.map((f) => f.name)).toEqual(['beauty', 'depth', 'mattes', 'motion', 'objects', 'plate']);
-    const beauty = (await api.get(`/api/folders?folder=${encodeURIComponent(path.join(folder, 'beauty'))}`).expect(200))
-      .body as FolderListing;
-    expect(beauty.sequences).toEqual([{ name: 'TC_020_beauty.####.exr', frames: 9, missing: 10 }]);
-    await api.get('/api/folders?folder=/etc').expect(403);
-  });
-});
+describe('passes in files of their own', () => wheelRoomCases(() => ({ api, services }), data));
 
 describe('uploads', () => {
   const frame = path.join(HERON, 'TC_010_heron.1010.exr');

@@ -1,6 +1,6 @@
 import type { CameraTrackRow, MadeSource, ShotDetail, ShotId } from '@ivrex/contract';
-import { IvrexError, type Camera, type CameraTrack } from '@ivrex/core';
-import { cameraOfHeader, loadHeader, readCameraFile } from '@ivrex/media';
+import { IvrexError, type CameraTrack } from '@ivrex/core';
+import { cameraTrackOfHeaders, readCameraFile } from '@ivrex/media';
 import { findCameraTrack } from '../db/queries/find-camera-track';
 import { insertCameraTrack } from '../db/queries/insert-camera-track';
 import { listCameraTracks } from '../db/queries/list-camera-tracks';
@@ -43,18 +43,13 @@ export async function cameraTrackOf(
   }
   const pass = detail.passes.find((p) => p.id === choice.pass);
   if (pass === undefined) throw new IvrexError('notFound', 'the pass whose headers hold the camera is no longer there');
-  const { width, height } = detail.shot;
-  const frames = new Map<number, Camera>();
-  for (const frame of pass.frames ?? [detail.shot.firstFrame]) {
-    const { file } = await passFileAt(database, pass.id, frame, detail.settings);
-    // A frame that can't be read has a finding of its own; the camera is carried on over it.
-    const header = await loadHeader(file).catch((error: unknown) => {
-      if (error instanceof IvrexError) return null;
-      throw error;
-    });
-    const camera = header === null ? null : cameraOfHeader(header.parts[0].attributes, { width, height });
-    if (camera !== null) frames.set(frame, camera);
-  }
-  if (frames.size === 0) throw new IvrexError('missingFrame', `no header of ${pass.file} holds worldToNDC; give a camera file instead`);
-  return { name: pass.file, frames };
+  const files = await Promise.all(
+    (pass.frames ?? [detail.shot.firstFrame]).map(async (frame) => ({
+      frame,
+      file: (await passFileAt(database, pass.id, frame, detail.settings)).file,
+    })),
+  );
+  const track = await cameraTrackOfHeaders(pass.file, files, detail.shot);
+  if (track === null) throw new IvrexError('missingFrame', `no header of ${pass.file} holds worldToNDC; give a camera file instead`);
+  return track;
 }

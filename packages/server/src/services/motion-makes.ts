@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { mkdir, readdir, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
 import type { MadeSource, MakingMotion, MotionTrial, ShotDetail, ShotId, ShotSettings } from '@ivrex/contract';
-import { cameraAt, IvrexError, type CameraTrack } from '@ivrex/core';
+import { cameraAt, IvrexError, orNull, type CameraTrack } from '@ivrex/core';
 import { MADE_ENCODING, type MakeMotionRequest, type MotionSource, type PictureFile } from '@ivrex/media';
 import { bringIn } from './bring-in';
 import { cameraTrackOf } from './camera-tracks';
@@ -250,13 +250,4 @@ interface Plan {
   readonly isOne: boolean;
   readonly track: CameraTrack | null;
   readonly other: ShotDetail | null;
-}
-
-async function orNull<T>(find: () => Promise<T>): Promise<T | null> {
-  try {
-    return await find();
-  } catch (error) {
-    if (error instanceof IvrexError) return null;
-    throw error;
-  }
 }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { MotionFact, Identification } from '@ivrex/core';
-import { IvrexError } from '@ivrex/core';
+import { IvrexError, orNull } from '@ivrex/core';
 import type { MotionReading, PassId, ShotDetail, ShotId } from '@ivrex/contract';
 import type { IdentifyRequest } from '@ivrex/media';
 import type { Db } from '../db/database';
@@ -86,29 +86,20 @@ async function requestAt(
   frame: number,
   facts: readonly MotionFact[],
 ): Promise<IdentifyRequest> {
-  const beside = async <T>(find: () => Promise<T>): Promise<T | null> => {
-    try {
-      return await find();
-    } catch (error) {
-      // A frame that is not there has no neighbour.
-      if (error instanceof IvrexError) return null;
-      throw error;
-    }
-  };
   const picture = (f: number) => pictureFileAt(db, beauty, f, { settings }),
     stored = (f: number) => passFileAt(db, motion, f, settings);
   const isOne = (id: PassId) => (passes.find((p) => p.id === id)?.frames ?? null) === null;
   return {
-    // A lone file is no neighbour of itself.
+    // A frame that is not there has no neighbour; a lone file is none of itself.
     beauty: {
-      previous: isOne(beauty) ? null : await beside(() => picture(frame - 1)),
+      previous: isOne(beauty) ? null : await orNull(() => picture(frame - 1)),
       now: await picture(frame),
-      next: isOne(beauty) ? null : await beside(() => picture(frame + 1)),
+      next: isOne(beauty) ? null : await orNull(() => picture(frame + 1)),
     },
     motion: {
-      previous: isOne(motion) ? null : await beside(() => stored(frame - 1)),
+      previous: isOne(motion) ? null : await orNull(() => stored(frame - 1)),
       now: await stored(frame),
-      next: isOne(motion) ? null : await beside(() => stored(frame + 1)),
+      next: isOne(motion) ? null : await orNull(() => stored(frame + 1)),
     },
     fps: settings.fps ?? passes.find((p) => p.id === beauty)?.fps ?? null,
     facts,

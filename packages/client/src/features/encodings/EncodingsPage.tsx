@@ -1,24 +1,20 @@
-import { BulbOutlined, DownloadOutlined, SearchOutlined, UploadOutlined } from '@ant-design/icons';
+import { DownloadOutlined, UploadOutlined } from '@ant-design/icons';
 import { encodingSchema, explainIssue, type SavedEncoding } from '@ivrex/contract';
 import { describeEncoding } from '@ivrex/core';
-import { App, Button, Input, Popconfirm, Select, Table, Tooltip, Upload } from 'antd';
+import { App, Button, Input, Popconfirm, Select, Table, Upload } from 'antd';
 import dayjs from 'dayjs';
-import { useEffect, useState } from 'react';
-import { Link, NavLink } from 'react-router';
+import { useState } from 'react';
+import { Link } from 'react-router';
 import { useEncodings, useRemoveEncoding, useSaveEncoding } from '../../api/encodings';
 import { sentenceOf } from '../../api/request';
-import { useAppearance } from '../../app/appearance';
+import { PageFrame } from '../../ui/PageFrame';
 
 /** Every kept encoding: what it says, notes, versions, who uses it; in and out as JSON. */
 export function EncodingsPage() {
   const saved = useEncodings(),
     save = useSaveEncoding();
   const { message } = App.useApp();
-  const toggle = useAppearance((s) => s.toggle);
   const [search, setSearch] = useState('');
-  useEffect(() => {
-    document.title = 'Encodings - Ivrex';
-  }, []);
   const take = async (file: File) => {
     try {
       const document = parseEncoding(file.name, await file.text());
@@ -41,98 +37,78 @@ export function EncodingsPage() {
     </Upload>
   );
   return (
-    <div className="shots-page">
-      <header className="top-bar">
-        <h1>Ivrex</h1>
-        <nav className="pages">
-          <NavLink to="/">Shots</NavLink>
-          <NavLink to="/encodings">Encodings</NavLink>
-        </nav>
-        <span className="spring" />
-        {(saved.data?.length ?? 0) > 0 && (
-          <>
-            <Input
-              allowClear
-              size="small"
-              style={{ width: 210 }}
-              prefix={<SearchOutlined />}
-              placeholder="Find in names and notes"
-              aria-label="Find an encoding"
-              value={search}
-              onChange={(e) => setSearch(e.target.value)}
-            />
-            {importer}
-          </>
-        )}
-        <Tooltip title="Dim or bright">
-          <Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} />
-        </Tooltip>
-      </header>
-      <main className="shots-body">
-        {saved.isError ? (
-          <div className="empty-state" role="alert">
-            <h2>The encodings can't be shown</h2>
-            <div>{sentenceOf(saved.error)}</div>
-            <Button onClick={() => void saved.refetch()}>Try again</Button>
+    <PageFrame
+      title="Encodings"
+      search={
+        (saved.data?.length ?? 0) === 0
+          ? null
+          : { label: 'Find an encoding', placeholder: 'Find in names and notes', text: search, onChange: setSearch }
+      }
+      actions={(saved.data?.length ?? 0) > 0 && importer}
+    >
+      {saved.isError ? (
+        <div className="empty-state" role="alert">
+          <h2>The encodings can't be shown</h2>
+          <div>{sentenceOf(saved.error)}</div>
+          <Button onClick={() => void saved.refetch()}>Try again</Button>
+        </div>
+      ) : saved.data?.length === 0 ? (
+        <div className="empty-state">
+          <h2>No encodings kept yet</h2>
+          <div>
+            When a motion pass is read, keep its reading under a name in step Motion: the next pass with the same channels gets it proposed.
+            Encodings from elsewhere come in as JSON.
           </div>
-        ) : saved.data?.length === 0 ? (
-          <div className="empty-state">
-            <h2>No encodings kept yet</h2>
-            <div>
-              When a motion pass is read, keep its reading under a name in step Motion: the next pass with the same channels gets it
-              proposed. Encodings from elsewhere come in as JSON.
-            </div>
-            {importer}
-          </div>
-        ) : (
-          <Table<SavedEncoding>
-            size="small"
-            rowKey="name"
-            loading={saved.isPending}
-            dataSource={found}
-            pagination={found.length > 50 ? { pageSize: 50 } : false}
-            locale={{ emptyText: 'No encoding says that' }}
-            expandable={{ expandedRowRender: (s) => <Versions saved={s} />, rowExpandable: (s) => s.versions.length > 1 }}
-            columns={[
-              {
-                title: 'Name',
-                dataIndex: 'name',
-                width: '20%',
-                sorter: (a, b) => a.name.localeCompare(b.name),
-                render: (name: string, s) => (
-                  <>
-                    <b>{name}</b>
-                    <div className="quiet">
-                      {s.version > 1 ? `version ${s.version}, ` : ''}
-                      {dayjs(s.createdAt).format('D MMM YYYY, HH:mm')}
-                    </div>
-                  </>
+          {importer}
+        </div>
+      ) : (
+        <Table<SavedEncoding>
+          size="small"
+          rowKey="name"
+          loading={saved.isPending}
+          dataSource={found}
+          pagination={found.length > 50 ? { pageSize: 50 } : false}
+          locale={{ emptyText: 'No encoding says that' }}
+          expandable={{ expandedRowRender: (s) => <Versions saved={s} />, rowExpandable: (s) => s.versions.length > 1 }}
+          columns={[
+            {
+              title: 'Name',
+              dataIndex: 'name',
+              width: '20%',
+              sorter: (a, b) => a.name.localeCompare(b.name),
+              render: (name: string, s) => (
+                <>
+                  <b>{name}</b>
+                  <div className="quiet">
+                    {s.version > 1 ? `version ${s.version}, ` : ''}
+                    {dayjs(s.createdAt).format('D MMM YYYY, HH:mm')}
+                  </div>
+                </>
+              ),
+            },
+            { title: 'How motion is stored', render: (_, s) => <Meaning saved={s} /> },
+            { title: 'Notes', width: '24%', render: (_, s) => <Note saved={s} /> },
+            {
+              title: 'Used by',
+              width: 130,
+              sorter: (a, b) => a.usedBy.length - b.usedBy.length,
+              render: (_, s) =>
+                s.usedBy.length === 0 ? (
+                  <span className="quiet">no shot</span>
+                ) : (
+                  s.usedBy.map((u, i) => (
+                    <span key={u.shotId}>
+                      {i > 0 && ', '}
+                      <Link to={`/shots/${u.shotId}/motion`}>{u.shot}</Link>
+                    </span>
+                  ))
                 ),
-              },
-              { title: 'How motion is stored', render: (_, s) => <Meaning saved={s} /> },
-              { title: 'Notes', width: '24%', render: (_, s) => <Note saved={s} /> },
-              {
-                title: 'Used by',
-                width: 130,
-                sorter: (a, b) => a.usedBy.length - b.usedBy.length,
-                render: (_, s) =>
-                  s.usedBy.length === 0 ? (
-                    <span className="quiet">no shot</span>
-                  ) : (
-                    s.usedBy.map((u, i) => (
-                      <span key={u.shotId}>
-                        {i > 0 && ', '}
-                        <Link to={`/shots/${u.shotId}/motion`}>{u.shot}</Link>
-                      </span>
-                    ))
-                  ),
-              },
-              { title: '', width: 160, render: (_, s) => <Actions saved={s} /> },
-            ]}
-          />
-        )}
-      </main>
-    </div>
+            },
+            { title: '', width: 160, render: (_, s) => <Actions saved={s} /> },
+          ]}
+        />
+      )}
+    </PageFrame>
   );
 }
 

@@ -1,5 +1,5 @@
 import { roleOf, type CameraTrackRow, type MadeSource, type Pass, type PassId, type ShotDetail } from '@ivrex/contract';
-import type { Encoding } from '@ivrex/core';
+import { rawPixels, type Encoding } from '@ivrex/core';
 import { Alert, Button, Select, Upload } from 'antd';
 import { useEffect, useState } from 'react';
 import { useAddCameraTrack, useCameraTracks } from '../../api/made-motion';
@@ -176,19 +176,10 @@ interface StoredVelocity {
 function encodingOf({ channels }: Pass, { space, unit }: StoredVelocity): Encoding {
   const [x, y, z] = channels.map((c) => c.name);
   return {
-    ivrexEncoding: 1,
-    name: '',
-    note: '',
+    ...rawPixels(x, y, ''),
     space,
-    transfer: { kind: 'none' },
-    premultiplied: false,
-    alpha: null,
-    sets: [{ x, y, z, length: null, covers: { from: 0, to: 1, unit } }],
-    zero: 0,
-    fullScale: { stored: 1, equals: 1, unit: 'px' },
     axes: { x: 'right', y: 'up' },
-    pixelAspect: 1,
-    noData: null,
+    sets: [{ x, y, z, length: null, covers: { from: 0, to: 1, unit } }],
   };
 }
 

@@ -1,13 +1,13 @@
-import { BulbOutlined, FolderOpenOutlined, PlusOutlined, SearchOutlined } from '@ant-design/icons';
+import { FolderOpenOutlined, PlusOutlined } from '@ant-design/icons';
 import type { ShotSummary } from '@ivrex/contract';
-import { Button, Input, Progress, Tag, Tooltip } from 'antd';
+import { Button, Progress, Tag } from 'antd';
 import dayjs from 'dayjs';
 import relativeTime from 'dayjs/plugin/relativeTime';
 import { useEffect, useState } from 'react';
-import { Link, NavLink } from 'react-router';
+import { Link } from 'react-router';
 import { sentenceOf } from '../../api/request';
 import { useShots, useWork } from '../../api/shots';
-import { useAppearance } from '../../app/appearance';
+import { PageFrame } from '../../ui/PageFrame';
 import { Thumbnail } from '../../ui/Thumbnail';
 import { NewShotDialog } from './NewShotDialog';
 import { UploadCards } from './UploadCards';
@@ -18,97 +18,76 @@ dayjs.extend(relativeTime);
 export function ShotsPage() {
   const shots = useShots(),
     work = useWork();
-  const toggle = useAppearance((s) => s.toggle);
   const [search, setSearch] = useState(''),
     [adding, setAdding] = useState(false);
   const drop = useFolderDrop();
-  useEffect(() => {
-    document.title = 'Shots - Ivrex';
-  }, []);
   const found = shots.data?.filter((shot) => shot.name.toLowerCase().includes(search.toLowerCase())) ?? [];
   return (
-    <div className="shots-page" {...drop.handlers}>
-      {drop.over && <div className="drop-hint">Drop a folder of frames: it becomes a shot</div>}
-      <header className="top-bar">
-        <h1>Ivrex</h1>
-        <nav className="pages">
-          <NavLink to="/">Shots</NavLink>
-          <NavLink to="/encodings">Encodings</NavLink>
-        </nav>
-        <span className="spring" />
-        {(shots.data?.length ?? 0) > 0 && (
-          <Input
-            allowClear
-            size="small"
-            style={{ width: 210 }}
-            prefix={<SearchOutlined />}
-            placeholder="Find a shot"
-            aria-label="Find a shot"
-            value={search}
-            onChange={(e) => setSearch(e.target.value)}
-          />
-        )}
+    <PageFrame
+      title="Shots"
+      handlers={drop.handlers}
+      over={drop.over && <div className="drop-hint">Drop a folder of frames: it becomes a shot</div>}
+      search={
+        (shots.data?.length ?? 0) === 0 ? null : { label: 'Find a shot', placeholder: 'Find a shot', text: search, onChange: setSearch }
+      }
+      actions={
         <Button type="primary" size="small" icon={<PlusOutlined />} onClick={() => setAdding(true)}>
           New shot
         </Button>
-        <Tooltip title="Dim or bright">
-          <Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} />
-        </Tooltip>
-      </header>
-      <main className="shots-body">
-        <UploadCards />
-        {work.data
-          ?.filter((w) => w.state !== 'done')
-          .map((w) => (
-            <div className="card" key={w.kind} role="status">
-              <div className="row">
-                <b className="grow">{w.label}</b>
-                <span className="quiet">
-                  {w.state === 'failed'
-                    ? w.error
-                    : `${w.done} of ${w.total} files${w.secondsLeft === null ? '' : `, about ${Math.ceil(w.secondsLeft)} s left`}`}
-                </span>
-              </div>
-              <Progress
-                percent={w.total === 0 ? 0 : Math.round((100 * w.done) / w.total)}
-                status={w.state === 'failed' ? 'exception' : 'active'}
-                size="small"
-              />
+      }
+    >
+      <UploadCards />
+      {work.data
+        ?.filter((w) => w.state !== 'done')
+        .map((w) => (
+          <div className="card" key={w.kind} role="status">
+            <div className="row">
+              <b className="grow">{w.label}</b>
+              <span className="quiet">
+                {w.state === 'failed'
+                  ? w.error
+                  : `${w.done} of ${w.total} files${w.secondsLeft === null ? '' : `, about ${Math.ceil(w.secondsLeft)} s left`}`}
+              </span>
             </div>
+            <Progress
+              percent={w.total === 0 ? 0 : Math.round((100 * w.done) / w.total)}
+              status={w.state === 'failed' ? 'exception' : 'active'}
+              size="small"
+            />
+          </div>
+        ))}
+      {shots.isError ? (
+        <div className="empty-state" role="alert">
+          <h2>The shots can't be shown</h2>
+          <div>{sentenceOf(shots.error)}</div>
+          <Button onClick={() => void shots.refetch()}>Try again</Button>
+        </div>
+      ) : shots.data?.length === 0 ? (
+        <div className="empty-state">
+          <FolderOpenOutlined style={{ fontSize: 30 }} />
+          <h2>No shots yet</h2>
+          <div>
+            A shot is a folder of rendered frames: a sharp beauty and its motion pass. Choose one on the server, where its files stay where
+            they are, or drop one here from your computer.
+          </div>
+          <Button type="primary" onClick={() => setAdding(true)}>
+            Choose a folder
+          </Button>
+        </div>
+      ) : shots.data && found.length === 0 ? (
+        <div className="empty-state">
+          <h2>No shot is called that</h2>
+          <Button onClick={() => setSearch('')}>Show all {shots.data.length}</Button>
+        </div>
+      ) : (
+        <div className="shot-grid">
+          {found.map((shot) => (
+            <ShotCard key={shot.id} shot={shot} />
           ))}
-        {shots.isError ? (
-          <div className="empty-state" role="alert">
-            <h2>The shots can't be shown</h2>
-            <div>{sentenceOf(shots.error)}</div>
-            <Button onClick={() => void shots.refetch()}>Try again</Button>
-          </div>
-        ) : shots.data?.length === 0 ? (
-          <div className="empty-state">
-            <FolderOpenOutlined style={{ fontSize: 30 }} />
-            <h2>No shots yet</h2>
-            <div>
-              A shot is a folder of rendered frames: a sharp beauty and its motion pass. Choose one on the server, where its files stay
-              where they are, or drop one here from your computer.
-            </div>
-            <Button type="primary" onClick={() => setAdding(true)}>
-              Choose a folder
-            </Button>
-          </div>
-        ) : shots.data && found.length === 0 ? (
-          <div className="empty-state">
-            <h2>No shot is called that</h2>
-            <Button onClick={() => setSearch('')}>Show all {shots.data.length}</Button>
-          </div>
-        ) : (
-          <div className="shot-grid">
-            {found.map((shot) => (
-              <ShotCard key={shot.id} shot={shot} />
-            ))}
-          </div>
-        )}
-      </main>
+        </div>
+      )}
       <NewShotDialog open={adding} onClose={() => setAdding(false)} />
-    </div>
+    </PageFrame>
   );
 }
 

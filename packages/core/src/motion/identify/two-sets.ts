@@ -1,14 +1,15 @@
 import type { Encoding } from '../encoding';
 import { transferPair } from '../transfer';
-import type { Hypothesis } from './hypothesis';
+import { velocitiesOf, type Hypothesis } from './hypothesis';
 import type { MotionFiles } from './identification';
 import { slide, spread, type Judged } from './judge';
 import type { MeasuredMotion } from './measured-motion';
 import { settle, type Settled } from './settle';
-import { SIDES, type WarpView } from './warp-fit';
+import { BOTH, SIDES, warpErrorOf, type WarpView } from './warp-fit';
 
 const LOOKED_AT_AGAIN = 6,
-  PARTNERED = 2;
+  PARTNERED = 2,
+  SLID_PARTNERS = 2;
 
 /**
  * Where everything speeds up, the way to the next frame is far from the mirrored way to the previous one, and against both a mixture of
@@ -24,7 +25,7 @@ export function onOneSide(judged: readonly Judged[], measured: MeasuredMotion): 
     const firsts = judged.slice(0, LOOKED_AT_AGAIN).map((j) => on(side, j.hypothesis));
     firsts.sort((a, b) => likely(a) - likely(b));
     return firsts.slice(0, PARTNERED).flatMap((first) =>
-      partnersOf(first).map((partner) => {
+      partnersOf(first, measured, { ...SIDES[1 - s], chosen }).map((partner) => {
         const other = on(SIDES[1 - s], partner);
         return { next: s === 0 ? first : other, previous: s === 0 ? other : first, unlikely: likely(first) + likely(other) };
       }),
@@ -40,15 +41,26 @@ export function onOneSide(judged: readonly Judged[], measured: MeasuredMotion): 
   return judged;
 }
 
-/** What is stored like it in two other channels, for the other neighbour: the same zero and scale, turned round or not. */
-function partnersOf({ samples, hypothesis }: Judged): Hypothesis[] {
+/**
+ * What is stored like it in two other channels, for the other neighbour: the same zero and scale, turned round or not. Of all pairs of
+ * channels those that fit best as they are: of eight channels there are sixty, and sliding is slow.
+ */
+function partnersOf({ samples, hypothesis }: Judged, measured: MeasuredMotion, view: WarpView): Hypothesis[] {
   if (hypothesis.layout === 'direction') return [];
   const left = samples.varying.filter((c) => c !== hypothesis.x && c !== hypothesis.y);
-  return left.flatMap((x) =>
+  const partners = left.flatMap((x) =>
     left
       .filter((y) => y !== x)
       .flatMap((y) => [1, -1].map((sign) => ({ ...hypothesis, x, y, parameters: hypothesis.parameters.map((p) => sign * p) }))),
   );
+  const fit = partners.map((partner) => {
+    const { vx, vy } = velocitiesOf(samples, partner);
+    return { partner, error: warpErrorOf(measured, vx, vy, view).mean };
+  });
+  return fit
+    .sort((a, b) => a.error - b.error)
+    .slice(0, SLID_PARTNERS)
+    .map(({ partner }) => partner);
 }
 
 /**
@@ -83,13 +95,12 @@ export function secondSet(settled: Settled, measured: MeasuredMotion, files: Mot
   const left = samples.varying.filter((c) => c !== hypothesis.x && c !== hypothesis.y);
   if (left.length < 2 || measured.next === null || measured.previous === null) return null;
   const chosen = spread(samples, 1000);
-  const tried = partnersOf(settled.judged).map((partner) =>
-    slide(samples, frameOffset, partner, measured, [1, 0], { target: 'both', chosen, bend: null }),
-  );
+  const view = { ...BOTH, chosen };
+  const tried = partnersOf(settled.judged, measured, view).map((partner) => slide(samples, frameOffset, partner, measured, [1, 0], view));
   tried.sort((a, b) => a.error.mean - b.error.mean);
   const [found] = tried;
   if (found === undefined || found.hypothesis.layout === 'direction') return null;
-  const same = slide(samples, frameOffset, found.hypothesis, measured, [0], { target: 'both', chosen: null, bend: null });
+  const same = slide(samples, frameOffset, found.hypothesis, measured, [0], BOTH);
   const other = settle({ ...found, hypothesis: same.hypothesis }, measured, files);
   if (other.judged.error.mean > 1.4 * settled.judged.error.mean + 0.003) return null;
   const [mine] = settled.encoding.sets,

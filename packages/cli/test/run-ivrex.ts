@@ -1,0 +1,24 @@
+import { spawnSync } from 'node:child_process';
+import path from 'node:path';
+
+export const ROOT = path.join(__dirname, '../../..');
+export const DEMO = path.join(ROOT, '.cache/demo/tidal-clock');
+export const HERON_ENCODING = path.join(ROOT, 'packages/demo/encodings/heron.json'),
+  WHEEL_ENCODING = path.join(ROOT, 'packages/demo/encodings/wheel-room.json');
+
+export interface Ran {
+  readonly status: number | null;
+  readonly stdout: string;
+  readonly stderr: string;
+}
+
+/** The command line as it was built. */
+export function ivrex(...args: string[]): Ran {
+  return spawnSync(process.execPath, [path.join(ROOT, 'packages/cli/dist/ivrex.mjs'), ...args], { encoding: 'utf8', maxBuffer: 1 << 28 });
+}
+
+/** What it answered with --json; what it complained of when it answered nothing. */
+export function json({ stdout, stderr }: Ran): Record<string, unknown> {
+  if (stdout === '') throw new Error(stderr);
+  return JSON.parse(stdout) as Record<string, unknown>;
+}
