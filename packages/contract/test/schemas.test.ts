@@ -135,6 +135,6 @@ test.each([
   ['half a lens', { frame: 1, position: [0, 0, 0], rotation: [0, 0, 0], focalLength: 35 }, false],
   ['two rotations', { frame: 1, position: [0, 0, 0], rotation: [0, 0, 0], quaternion: [0, 0, 0, 1], horizontalView: 40 }, false],
   ['a matrix of fifteen', { frame: 1, worldToNDC: new Array<number>(15).fill(1) }, false],
-])('a camera track with %s is usable: %s', (_, frame, usable) => {
+])('a camera track with %s is taken or refused', (_, frame, usable) => {
   expect(cameraDocumentSchema.safeParse({ ivrexCamera: 1, frames: [frame] }).success).toBe(usable);
 });

@@ -44,6 +44,14 @@ test('round values come out round', () => {
   for (const e of by('fromPrevious')) expect(e).toMatchObject({ axes: { y: 'up' }, sets: [{ covers: { from: -1, to: 0 } }] });
 });
 
+test('the other set, or one axis of each, is no other reading of a pass with two', () => {
+  const { outcomes } = results;
+  const two = outcomes.filter((o) => o.stored === 'twoSets' && o.right);
+  expect(two.length).toBeGreaterThan(0);
+  // What is left are files beside this one.
+  for (const { read } of two) for (const { reading } of read.evidence.alternatives) expect(reading).toContain('file number');
+});
+
 test('damage is named by its symptom, and sound passes have none', () => {
   const { outcomes } = results;
   const named: Partial<Record<Damage, string>> = {

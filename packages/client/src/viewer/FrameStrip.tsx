@@ -1,7 +1,7 @@
 import { CaretRightOutlined, PauseOutlined, StepBackwardOutlined, StepForwardOutlined } from '@ant-design/icons';
 import type { FrameAuditRow, ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
-import { useEffect, useReducer, useRef, type PointerEvent } from 'react';
+import { useEffect, useReducer, useRef, useState, type PointerEvent } from 'react';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
 import { useView } from './view-store';
 
@@ -19,6 +19,13 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => onRasterReady(redraw), []);
   const svg = useRef<SVGSVGElement>(null);
+  const [width, setWidth] = useState(1000);
+  useEffect(() => {
+    if (svg.current === null) return;
+    const observer = new ResizeObserver(([entry]) => setWidth(Math.max(1, entry.contentRect.width)));
+    observer.observe(svg.current);
+    return () => observer.disconnect();
+  }, []);
   const count = lastFrame - firstFrame + 1;
   const beauty = detail.passes.find((p) => p.id === detail.settings.elements[0].beauty);
   const missing = new Set(beauty?.missing ?? []),
@@ -123,7 +130,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
                 height={2}
                 fill={beauty && isRasterReady(beauty.id, f, 'picture') ? 'var(--good)' : 'var(--line)'}
               />
-              {i % every === 0 && <Tick x={i * 10 + 5} text={String(f)} count={count} />}
+              {i % every === 0 && <Tick x={i * 10 + 5} text={String(f)} stretch={width / (count * 10)} />}
             </g>
           );
         })}
@@ -171,14 +178,13 @@ function storedRangePx({ settings, passes }: ShotDetail): number | null {
   );
 }
 
-/** Text inside a stretched drawing would be stretched too: it is set back by the inverse. */
-function Tick({ x, text, count }: { x: number; text: string; count: number }) {
-  const width = typeof window === 'undefined' ? 1000 : Math.max(300, window.innerWidth - 520);
+/** Text inside a stretched drawing would be stretched too: it is set back by the inverse. `stretch`: pixels of the screen a unit. */
+function Tick({ x, text, stretch }: { x: number; text: string; stretch: number }) {
   return (
     <text
       x={0}
       y={0}
-      transform={`translate(${x} ${HEIGHT - 3}) scale(${(count * 10) / width} 1)`}
+      transform={`translate(${x} ${HEIGHT - 3}) scale(${1 / stretch} 1)`}
       textAnchor="middle"
       fontSize={10}
       fill="var(--quiet)"

@@ -13,13 +13,7 @@ const CLEARLY_WORSE = 1.1;
  * How sure a reading is, 0 to 1, held against the test set: what the warp takes away of the picture's difference, how clearly other
  * readings are worse, and how much of the measured motion it explains.
  */
-export function confidenceOf(
-  settled: Settled,
-  measured: MeasuredMotion,
-  rivals: readonly Judged[],
-  explained: number,
-  hasTwoSets: boolean,
-): number {
+export function confidenceOf(settled: Settled, measured: MeasuredMotion, rivals: readonly Judged[], explained: number): number {
   const { judged, scales } = settled;
   const { vx, vy } = velocitiesOf(judged.samples, judged.hypothesis);
   const still = new Float64Array(vx.length).map((_, k) => (vx[k] - vx[k] === 0 ? 0 : NaN));
@@ -30,14 +24,9 @@ export function confidenceOf(
   const overStill = pairedT(warpErrorsAt(measured, still, still, BOTH), errors);
   let margin = Infinity;
   const ownSide = settled.middle === 1 ? SIDES[0] : settled.middle === -1 ? SIDES[1] : null;
-  const { sets } = settled.encoding,
-    nameOf = (c: number) => judged.samples.pass.channels[c].name;
   for (const rival of rivals) {
     const other = velocitiesOf(rival.samples, rival.hypothesis);
     if (isSameMotion(vx, vy, other.vx, other.vy)) continue;
-    // One axis of each of two sets is a mixture of them, not another reading.
-    if (hasTwoSets && sets.some((s) => s.x === nameOf(rival.hypothesis.x)) && sets.some((s) => s.y === nameOf(rival.hypothesis.y)))
-      continue;
     // Two more channels that say nearly the same are the other neighbour's set, not another reading.
     const used = [judged.hypothesis.x, judged.hypothesis.y];
     const disjoint = ![rival.hypothesis.x, rival.hypothesis.y].some((c) => used.includes(c));

@@ -14,7 +14,7 @@ import { readFromValues } from './read-from-values';
 import { settle, type Settled } from './settle';
 import type { StoredPass } from './stored-pass';
 import { symptomsOf } from './symptoms';
-import { onOneSide, secondSet } from './two-sets';
+import { onOneSide, outsideOf, secondSet } from './two-sets';
 import { BOTH, warpErrorOf, warpErrorsAt } from './warp-fit';
 
 /**
@@ -31,8 +31,9 @@ export function identifyEncoding(measured: MeasuredMotion, files: MotionFiles): 
   const relation = alphaRelation(finished, measured);
   const encoding = withAlpha(finished, relation, measured);
   const full: Settled = { ...finished, encoding: { ...encoding, name: describeEncoding(encoding) } };
-  const evidence = evidenceOf(full, measured, rivals);
-  const confidence = confidenceOf(full, measured, rivals, evidence.explained, second !== null);
+  const others = second === null ? rivals : outsideOf(second.sets, settled.judged, rivals);
+  const evidence = evidenceOf(full, measured, others);
+  const confidence = confidenceOf(full, measured, others, evidence.explained);
   if (confidence < LEAST_CONFIDENCE) {
     const fallback = readFromValues(measured, files);
     if (fallback.confidence > confidence) return { ...fallback, symptoms: [...fallback.symptoms, ...foreign(evidence.measured)] };

@@ -88,6 +88,15 @@ function areTwoSets(a: Hypothesis, b: Hypothesis): boolean {
   return Math.sign(ax * bx) === Math.sign(ay * by) && [ax / bx, ay / by].every((r) => Math.abs(Math.log(Math.abs(r))) < 0.12);
 }
 
+/** Of the rivals those that are no part of the two sets: the other set, or one axis of each, of the same file are no other reading. */
+export function outsideOf(sets: Encoding['sets'], { samples, frameOffset }: Judged, rivals: readonly Judged[]): readonly Judged[] {
+  const nameOf = (c: number) => samples.pass.channels[c].name;
+  return rivals.filter(
+    ({ hypothesis, frameOffset: theirs }) =>
+      theirs !== frameOffset || !sets.some((s) => s.x === nameOf(hypothesis.x)) || !sets.some((s) => s.y === nameOf(hypothesis.y)),
+  );
+}
+
 /** Two more channels that hold the way to the other neighbour: the encoding with both sets, or null. */
 export function secondSet(settled: Settled, measured: MeasuredMotion, files: MotionFiles): Encoding | null {
   const { samples, hypothesis, frameOffset } = settled.judged;
