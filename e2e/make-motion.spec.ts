@@ -88,7 +88,7 @@ test('encodings are kept, noted, exported, imported and removed on their own pag
   writeFileSync(copy, readFileSync(file));
   writeFileSync(bad, '{"ivrexEncoding": 2}');
   await page.locator('input[type=file]').setInputFiles(bad);
-  await expect(page.getByText(/The file ivrex-no-encoding.json is no encoding/)).toBeVisible();
+  await expect(page.getByText(/ivrex-no-encoding.json: this is no encoding/)).toBeVisible();
   await page.locator('input[type=file]').setInputFiles(copy);
   await expect(row).toContainText('particles, per second');
 

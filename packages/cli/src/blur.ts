@@ -14,7 +14,7 @@ import { BlurPool, frameFile, parsePattern, type FrameSources } from '@ivrex/med
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
-import { framesToRender, loadEncoding, openInput, passAt } from './inputs';
+import { framesToRender, loadEncoding, loadRepairs, openInput, passAt } from './inputs';
 import { answer, progress, warn } from './output';
 
 interface BlurOptions {
@@ -36,6 +36,7 @@ interface BlurOptions {
   readonly threads: number;
   readonly type: 'half' | 'float';
   readonly fps?: number;
+  readonly repairs?: string;
   readonly json?: boolean;
 }
 
@@ -45,6 +46,7 @@ export function blurCommand(): Command {
     .requiredOption('--beauty <pattern>')
     .requiredOption('--motion <pattern>')
     .requiredOption('--encoding <file>', 'encoding document (JSON)')
+    .option('--repairs <file>', 'what is mended in the motion on the way (list of repairs, JSON)')
     .requiredOption('--out <pattern>')
     .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens'))
     .option('--closes <frames>', 'when it closes', parseNumber('closes'))
@@ -80,7 +82,8 @@ function shutterOf(options: BlurOptions): Shutter {
 
 async function blur(options: BlurOptions): Promise<void> {
   const shutter = shutterOf(options);
-  const encoding = await loadEncoding(options.encoding);
+  const encoding = await loadEncoding(options.encoding),
+    repairs = await loadRepairs(options.repairs);
   const beauty = await openInput(options.beauty),
     motion = await openInput(options.motion);
   const depth = options.depth === undefined ? null : await openInput(options.depth);
@@ -105,6 +108,7 @@ async function blur(options: BlurOptions): Promise<void> {
         depth: depth && passAt(depth, frame),
         ids: ids && passAt(ids, frame),
         encoding,
+        repairs,
         fps: options.fps ?? null,
       };
       try {

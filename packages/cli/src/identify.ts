@@ -50,8 +50,7 @@ async function identify(options: IdentifyOptions): Promise<void> {
   }
   if (best === null)
     throw refused ?? new IvrexError('missingFrame', 'the beauty and the motion pass have no frame in common', options.motion);
-  const { encoding, confidence, frameOffset, symptoms, evidence } = best.found;
-  const findings = symptoms.map(({ code, severity, message, effect, advice, at }) => ({ code, severity, message, effect, advice, at }));
+  const { encoding, confidence, frameOffset, symptoms: findings, evidence } = best.found;
   answer(options.json ?? false, { encoding, confidence, frame: best.frame, frameOffset, findings, evidence }, () => [
     `${encoding.name} (${(100 * confidence).toFixed(0)} % sure)`,
     ...encoding.sets.map((s) => `x in ${s.x}, y in ${s.y}${s.length === null ? '' : `, length in ${s.length}`}`),

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
-import { IvrexError, type Encoding } from '@ivrex/core';
-import { encodingSchema, explainIssue } from '@ivrex/contract';
+import { IvrexError, type Encoding, type RepairStep } from '@ivrex/core';
+import { encodingSchema, parseDocument, repairListSchema } from '@ivrex/contract';
 import {
   aboutFile,
   chooseLayer,
@@ -15,18 +15,18 @@ import {
 import type { FrameRange } from './frame-range';
 import { warn } from './output';
 
-/** @throws IvrexError badEncoding, missingFile */
+/** @throws IvrexError damaged, badSetting, missingFile */
 export async function loadEncoding(file: string): Promise<Encoding> {
-  const text = await aboutFile(file, () => readFile(file, 'utf8'));
-  let json: unknown;
-  try {
-    json = JSON.parse(text);
-  } catch (error) {
-    throw new IvrexError('badEncoding', `this is not JSON: ${error instanceof Error ? error.message : String(error)}`, file);
-  }
-  const parsed = encodingSchema.safeParse(json);
-  if (!parsed.success) throw new IvrexError('badEncoding', `this is no encoding: ${explainIssue(parsed.error)}`, file);
-  return parsed.data;
+  return parseDocument(await textOf(file), encodingSchema, 'encoding', file);
+}
+
+/** @throws IvrexError damaged, badSetting, missingFile */
+export async function loadRepairs(file: string | undefined): Promise<RepairStep[]> {
+  return file === undefined ? [] : parseDocument(await textOf(file), repairListSchema, 'list of repairs', file);
+}
+
+function textOf(file: string): Promise<string> {
+  return aboutFile(file, () => readFile(file, 'utf8'));
 }
 
 /** One input: its files, and the layer, found in the first header. */

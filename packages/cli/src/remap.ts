@@ -6,7 +6,7 @@ import { BlurPool, frameFile, parsePattern, type RemapResult } from '@ivrex/medi
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
-import { framesToRender, loadEncoding, openInput, passAt } from './inputs';
+import { framesToRender, loadEncoding, loadRepairs, openInput, passAt } from './inputs';
 import { inLanes } from './lanes';
 import { answer, progress, warn } from './output';
 
@@ -20,6 +20,7 @@ interface RemapOptions {
   readonly layer: string;
   readonly frames?: FrameRange;
   readonly fps?: number;
+  readonly repairs?: string;
   readonly threads: number;
   readonly json?: boolean;
 }
@@ -33,6 +34,7 @@ export function remapCommand(): Command {
     .requiredOption('--out <pattern>')
     .addOption(new Option('--type <type>').choices(['half', 'float', 'u8', 'u16']))
     .option('--beauty <pattern>', 'whose alpha the pass borrows, when an encoding says so')
+    .option('--repairs <file>', 'what is mended in the motion on the way (list of repairs, JSON)')
     .option('--layer <name>', 'layer of the written channels', '')
     .option('--frames <A-B>', 'which frames', parseFrameRange)
     .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'))
@@ -43,7 +45,8 @@ export function remapCommand(): Command {
 
 async function remap(options: RemapOptions): Promise<void> {
   const from = await loadEncoding(options.from),
-    to = await loadEncoding(options.to);
+    to = await loadEncoding(options.to),
+    repairs = await loadRepairs(options.repairs);
   const motion = await openInput(options.motion),
     beauty = options.beauty === undefined ? null : await openInput(options.beauty);
   const out = parsePattern(options.out).pattern;
@@ -62,6 +65,7 @@ async function remap(options: RemapOptions): Promise<void> {
         motion: passAt(motion, frame),
         beauty: beauty && passAt(beauty, frame),
         from,
+        repairs,
         to,
         type: options.type ?? null,
         fps: options.fps ?? null,

@@ -1,4 +1,4 @@
-import type { Identification, MotionFact, RepairStep } from '@ivrex/core';
+import type { Identification, Mend, MotionFact, RepairStep } from '@ivrex/core';
 import { SYMPTOM_CODES } from '@ivrex/core';
 import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
@@ -10,6 +10,7 @@ export const repairStepSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('outliers'), on: z.boolean() }),
   z.strictObject({ kind: z.literal('growEdges'), on: z.boolean(), reachPx: z.number().min(0).max(200) }),
   z.strictObject({ kind: z.literal('fillHoles'), on: z.boolean(), clipped: z.boolean() }),
+  z.strictObject({ kind: z.literal('smoothSteps'), on: z.boolean() }),
   z.strictObject({
     kind: z.literal('speedLimits'),
     on: z.boolean(),
@@ -17,6 +18,9 @@ export const repairStepSchema = z.discriminatedUnion('kind', [
     ceilingPx: z.number().positive().max(100000).nullable(),
   }),
 ]) satisfies z.ZodType<RepairStep>;
+
+/** A list of repairs as it is saved in a file of its own. */
+export const repairListSchema = z.array(repairStepSchema).max(20);
 
 const pointSchema = { x: z.number(), y: z.number() };
 export const motionFactSchema = z.discriminatedUnion('kind', [
@@ -29,6 +33,14 @@ export const identifyRequestSchema = z.strictObject({
   frame: z.number().int().nullable().default(null),
   facts: z.array(motionFactSchema).max(50).default([]),
 });
+
+const mendSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('reading') }),
+  z.object({ kind: z.literal('repair'), step: repairStepSchema }),
+  z.object({ kind: z.literal('shift'), frames: z.union([z.literal(1), z.literal(-1)]) }),
+  z.object({ kind: z.literal('otherBeauty') }),
+  z.object({ kind: z.literal('makeMotion') }),
+]) satisfies z.ZodType<Mend>;
 
 const plotSchema = z.object({
   channel: z.string(),
@@ -48,6 +60,7 @@ export const identificationSchema = z.object({
         message: z.string(),
         effect: z.string().nullable(),
         advice: z.string().nullable(),
+        mend: mendSchema.nullable(),
         at: z.object(pointSchema).nullable(),
       }),
     )

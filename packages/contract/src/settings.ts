@@ -2,7 +2,7 @@ import { DISPLAY_TRANSFORMS, INPUT_CURVES, PASS_ROLES } from '@ivrex/core';
 import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
 import { lutIdSchema, passIdSchema } from './ids';
-import { repairStepSchema } from './motion';
+import { motionFactSchema, repairListSchema } from './motion';
 import { pathChoiceSchema, samplesSchema, shutterSchema } from './shutter-schema';
 
 export const ROLES = PASS_ROLES;
@@ -25,7 +25,12 @@ export const elementSchema = z.strictObject({
   encoding: encodingSchema.nullable(),
   shutter: shutterSchema.nullable(),
   /** What is mended whenever the motion is read, in any order. */
-  repairs: z.array(repairStepSchema).max(20).default([]),
+  repairs: repairListSchema.default([]),
+  /** What the artist knows for certain about the motion, each of the frame that it was seen in. */
+  facts: z
+    .array(z.strictObject({ frame: z.number().int(), fact: motionFactSchema }))
+    .max(50)
+    .default([]),
 });
 export type Element = z.infer<typeof elementSchema>;
 

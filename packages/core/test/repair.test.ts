@@ -1,5 +1,6 @@
 import {
   auditFrame,
+  CLIPPED_X,
   clippedPixels,
   decodeMotion,
   encodeMotion,
@@ -22,7 +23,7 @@ import {
 
 const W = 64,
   H = 48;
-const NOTHING: RepairContext = { alpha: null, clipped: null, black: null };
+const NOTHING: RepairContext = { alpha: null, clipped: null, black: null, halfStep: null };
 
 /** A wheel that turns by a twentieth of a radian a frame around the middle, and a still background where `inside` says no. */
 function turning(inside: (x: number, y: number) => boolean = () => true, angle = 0.05): MotionField {
@@ -117,6 +118,67 @@ describe('repairs', () => {
     expect(farthest(mended, truth)).toBeLessThan(0.1);
   });
 
+  test('of a clipped vector the other component is kept, and nothing becomes shorter than it was stored', () => {
+    const truth = turning((x, y) => Math.hypot(x - W / 2, y - H / 2) < 22, 0.2);
+    // x alone runs into the wall; the type is one that has no ends.
+    const stored = {
+      planes: new Map([
+        ['R', Float32Array.from(truth.valid, (_, i) => Math.min(2.5, Math.max(-2.5, truth.toNext[i * 2])))],
+        ['G', Float32Array.from(truth.valid, (_, i) => truth.toNext[i * 2 + 1])],
+      ]),
+      width: W,
+      height: H,
+      fps: null,
+      beautyAlpha: null,
+    };
+    const { mask } = clippedPixels(stored, rawPixels('R', 'G'), new Map());
+    expect(new Set(mask)).toEqual(new Set([0, CLIPPED_X]));
+    const { field } = readMotion(stored, new Map(), rawPixels('R', 'G'), [{ kind: 'fillHoles', on: true, clipped: true }], null);
+    for (let i = 0; i < W * H; i++) {
+      expect(field.toNext[i * 2 + 1]).toBe(truth.toNext[i * 2 + 1]);
+      expect(Math.abs(field.toNext[i * 2])).toBeGreaterThanOrEqual(Math.min(2.5, Math.abs(truth.toNext[i * 2])) - 1e-6);
+    }
+    expect(farthest(field, truth)).toBeLessThan(0.02);
+  });
+
+  test('a thing that moves evenly, and the top of a smooth hill in 8 bits, are no walls', () => {
+    const card = (x: number, y: number) => Math.abs(x - 20) < 10 && Math.abs(y - 20) < 10;
+    const plane = (value: (x: number, y: number) => number) =>
+      Float32Array.from({ length: W * H }, (_, i) => value(i % W, Math.floor(i / W)));
+    const read = (x: Float32Array, encoding: Encoding, type: SampleType) =>
+      clippedPixels(
+        {
+          planes: new Map([
+            ['R', x],
+            ['G', plane(() => encoding.zero)],
+          ]),
+          width: W,
+          height: H,
+          fps: null,
+          beautyAlpha: null,
+        },
+        encoding,
+        new Map([
+          ['R', type],
+          ['G', type],
+        ]),
+      ).count;
+    // A card that goes 9 px to the right in front of a wheel that is slower.
+    const even = plane((x, y) => (card(x, y) ? 9 : x > 34 ? (y - 20) / 8 : 0));
+    expect(read(even, rawPixels('R', 'G'), 'float')).toBe(0);
+    const centred: Encoding = { ...rawPixels('R', 'G'), zero: 0.5, fullScale: { stored: 1, equals: 64, unit: 'px' } };
+    const hill = plane((x, y) => Math.round(255 * (0.5 + 0.3 * Math.exp(-((x - 30) ** 2 + (y - 24) ** 2) / 200))) / 255);
+    expect(read(hill, centred, 'u8')).toBe(0);
+    // Cut off, the same hill has one.
+    expect(
+      read(
+        hill.map((v) => Math.min(v, 170 / 255)),
+        centred,
+        'u8',
+      ),
+    ).toBeGreaterThan(100);
+  });
+
   test('black under a centred zero is a hole, black under a plain one stands still', () => {
     const truth = turning();
     const centred: Encoding = { ...rawPixels('R', 'G'), zero: 0.5, fullScale: { stored: 1, equals: 8, unit: 'px' } };
@@ -173,6 +235,59 @@ describe('repairs', () => {
     const hurt = copy(truth);
     for (const v of [hurt.toNext, hurt.toPrevious]) v.forEach((value, i) => (v[i] = value * 0.5));
     expect(farthest(repairField(hurt, [{ kind: 'unmix', on: true }], { ...NOTHING, alpha }).field, truth)).toBeLessThan(1e-6);
+  });
+
+  describe('steps of whole numbers', () => {
+    const encoding: Encoding = { ...rawPixels('R', 'G'), zero: 128 / 255, fullScale: { stored: 1, equals: 64, unit: 'px' } };
+    const types = new Map<string, SampleType>([
+      ['R', 'u8'],
+      ['G', 'u8'],
+    ]);
+    /** Half a step, pixels. */
+    const half = (0.5 * 64) / 127;
+    const read = (truth: MotionField, smooth: boolean, given: Encoding = encoding) => {
+      const { planes } = encodeMotion(truth, given, 'u8', null, null);
+      const stored = { planes, width: W, height: H, fps: null, beautyAlpha: null };
+      return readMotion(stored, types, given, [{ kind: 'smoothSteps', on: smooth }], null);
+    };
+    const mean = (a: MotionField, b: MotionField) => {
+      let sum = 0;
+      for (let i = 0; i < a.toNext.length; i++) sum += Math.abs(a.toNext[i] - b.toNext[i]);
+      return sum / a.toNext.length;
+    };
+
+    test('a slow turn comes back three times as exact, and nothing leaves the interval of its code', () => {
+      const truth = turning();
+      const coarse = read(truth, false).field,
+        { field, changed } = read(truth, true);
+      expect(mean(coarse, truth)).toBeGreaterThan(0.45 * half);
+      expect(mean(field, truth)).toBeLessThan(mean(coarse, truth) / 3);
+      for (const side of ['toNext', 'toPrevious'] as const)
+        for (let i = 0; i < field[side].length; i++) expect(Math.abs(field[side][i] - coarse[side][i])).toBeLessThanOrEqual(half * 1.0001);
+      expect(changed.smoothSteps).toBeGreaterThan(W * H * 0.9);
+    });
+
+    test('through a curve the steps are uneven, and each is smoothed by its own', () => {
+      const truth = turning(),
+        curved: Encoding = { ...encoding, transfer: { kind: 'srgb' }, zero: 0.5 };
+      const coarse = read(truth, false, curved).field;
+      expect(mean(read(truth, true, curved).field, truth)).toBeLessThan(mean(coarse, truth) / 2.5);
+    });
+
+    test('an edge between two motions stays where it is', () => {
+      const truth = turning((x) => x < 30, 0.5);
+      const { field } = read(truth, true);
+      // What stands still is stored exactly, and a wheel this fast is many steps away but for its axle.
+      const rows = (i: number) => Math.abs(Math.floor(i / W) - H / 2) > 6;
+      expect(farthest(field, truth, (i) => i % W === 30 && rows(i))).toBeLessThan(1e-5);
+      expect(farthest(field, truth, (i) => i % W === 29 && rows(i))).toBeLessThan(2 * half);
+    });
+
+    test('floats have no steps', () => {
+      const { planes } = encodeMotion(turning(), encoding, 'float', null, null);
+      const stored = { planes, width: W, height: H, fps: null, beautyAlpha: null };
+      expect(readMotion(stored, new Map(), encoding, [{ kind: 'smoothSteps', on: true }], null).changed.smoothSteps).toBe(0);
+    });
   });
 
   test('floor and ceiling: slow stands still, fast keeps its direction', () => {

@@ -128,7 +128,18 @@ export const STORED_AS: Record<string, StoredAs> = {
 
 /** What happens to passes on their way. */
 export type Damage =
-  'none' | 'centreOff' | 'clipped' | 'multiplied' | 'halfSize' | 'holes' | 'nan' | 'filtered' | 'frameOff' | 'unrendered' | 'foreign';
+  | 'none'
+  | 'centreOff'
+  | 'centresApart'
+  | 'clipped'
+  | 'multiplied'
+  | 'halfSize'
+  | 'holes'
+  | 'nan'
+  | 'filtered'
+  | 'frameOff'
+  | 'unrendered'
+  | 'foreign';
 
 /** The pass as a file would hold it; channels that the encoding does not name hold zero. */
 export function storePass(rendered: RenderedFrames, frame: 0 | 1 | 2, { encoding, type }: StoredAs, damage: Damage): StoredPass {
@@ -143,17 +154,28 @@ export function storePass(rendered: RenderedFrames, frame: 0 | 1 | 2, { encoding
   const { planes } = encodeMotion(field, written, 'float', 24, null);
   const channels = ['R', 'G', 'B', 'A'].map((name) => {
     const data = planes.get(name)?.slice() ?? new Float32Array(width * height);
-    if (planes.has(name)) hurt(data, width, height, damage, alpha, type);
+    if (planes.has(name)) hurt(data, name, width, height, damage, alpha, type);
     store(data, type);
     return { name, type: type as SampleType, data };
   });
   return { width, height, channels };
 }
 
-function hurt(data: Float32Array, width: number, height: number, damage: Damage, alpha: Float32Array, type: StoredAs['type']): void {
+function hurt(
+  data: Float32Array,
+  name: string,
+  width: number,
+  height: number,
+  damage: Damage,
+  alpha: Float32Array,
+  type: StoredAs['type'],
+): void {
   switch (damage) {
     case 'centreOff':
       for (let i = 0; i < data.length; i++) data[i] += type === 'u16' ? 700 / 65535 : 3 / 255;
+      return;
+    case 'centresApart':
+      if (name === 'G') for (let i = 0; i < data.length; i++) data[i] += type === 'u16' ? 700 / 65535 : 3 / 255;
       return;
     case 'clipped': {
       // A third of the way down from the most that is there.

@@ -56,6 +56,7 @@ test('damage is named by its symptom, and sound passes have none', () => {
   const { outcomes } = results;
   const named: Partial<Record<Damage, string>> = {
     centreOff: 'centreOff',
+    centresApart: 'centreOff',
     clipped: 'clippedRange',
     multiplied: 'multipliedByAlpha',
     halfSize: 'otherSize',
@@ -77,6 +78,24 @@ test('damage is named by its symptom, and sound passes have none', () => {
       o.read.symptoms.some((s) => s.severity !== 'info'),
   );
   expect(alarmed.map((o) => `${o.name}: ${o.read.symptoms.map((s) => s.message).join(' ')}`)).toEqual([]);
+});
+
+test('the repair that a symptom proposes brings the vectors nearer to the true ones', () => {
+  const off = (damage: Damage, stored?: string) =>
+    results.outcomes
+      .filter((o) => o.damage === damage && (stored === undefined || o.stored === stored))
+      .flatMap(({ name, mended }) => (mended === null ? [] : [{ name, ...mended }]));
+  const worse = (list: ReturnType<typeof off>, factor: number) => list.filter((m) => !(m.afterPx < m.beforePx * factor));
+  expect(off('centresApart')).toHaveLength(2);
+  expect(worse(off('centresApart'), 0.5)).toEqual([]);
+  expect(off('nan').length).toBeGreaterThan(2);
+  expect(worse(off('nan'), 1)).toEqual([]);
+  expect(worse(off('nan'), 0.3).length).toBeLessThanOrEqual(1);
+  expect(off('clipped').length).toBeGreaterThan(2);
+  expect(worse(off('clipped'), 0.8)).toEqual([]);
+  // 8 bits over 64 px: half a pixel a step.
+  expect(off('none', 'centred8').length).toBeGreaterThan(0);
+  expect(worse(off('none', 'centred8'), 0.8)).toEqual([]);
 });
 
 test('the pass of another animation is never read with confidence', () => {

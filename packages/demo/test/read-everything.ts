@@ -1,4 +1,13 @@
-import { decodeMotion, identifyEncoding, measureMotion, type Identification, type MotionField, type StoredPass } from '@ivrex/core';
+import {
+  decodeMotion,
+  identifyEncoding,
+  measureMotion,
+  readMotion,
+  type Identification,
+  type MotionField,
+  type RepairStep,
+  type StoredPass,
+} from '@ivrex/core';
 import { makeHeron } from '../src/heron';
 import { makeWheels } from '../src/wheels';
 import { renderFrames, STORED_AS, storePass, type Damage } from './encodings-and-damages';
@@ -32,6 +41,8 @@ const cases: Case[] = [
   ...HURT.flatMap((damage, i) =>
     HURT_STORED.map((stored, j): Case => ({ base: (i * 2 + j) % 3, stored, damage })).filter((_, j) => (i + j) % 2 === 0),
   ),
+  { base: 0, stored: 'centred16', damage: 'centresApart' },
+  { base: 2, stored: 'centred8', damage: 'centresApart' },
 ];
 
 export interface Outcome extends Case {
@@ -39,6 +50,8 @@ export interface Outcome extends Case {
   readonly read: Identification;
   readonly error: number;
   readonly right: boolean;
+  /** Mean distance from the true motion over covered pixels, as read and with every repair that its symptoms propose; null without one. */
+  readonly mended: { readonly beforePx: number; readonly afterPx: number } | null;
 }
 
 export interface IdentifyResults {
@@ -72,7 +85,15 @@ function read({ base, stored, damage }: Case): Outcome {
     const scale = SIZE.width / own.width;
     return rendered.beauty[1][(Math.floor(i / own.width) * scale * SIZE.width + (i % own.width) * scale) * 4 + 3];
   });
-  const got = decode(own, result.encoding, alpha);
+  const readWith = (repairs: RepairStep[]) => {
+    const planes = new Map(own.channels.map((c) => [c.name, c.data])),
+      types = new Map(own.channels.map((c) => [c.name, c.type]));
+    const passed = { planes, width: own.width, height: own.height, fps: 24, beautyAlpha: alpha };
+    return readMotion(passed, types, result.encoding, repairs, alpha).field;
+  };
+  // One zero can't be right for two axes: such a pass is read right with the re-centring that is proposed.
+  const recentred = result.symptoms.flatMap(({ mend }) => (mend?.kind === 'repair' && mend.step.kind === 'recentre' ? [mend.step] : []));
+  const got = recentred.length === 0 ? decode(own, result.encoding, alpha) : readWith(recentred);
   const errors: number[] = [];
   for (let i = 0; i < truth.valid.length; i++) {
     const speed = Math.hypot(truth.toNext[i * 2], truth.toNext[i * 2 + 1]);
@@ -83,7 +104,25 @@ function read({ base, stored, damage }: Case): Outcome {
   errors.sort((a, b) => a - b);
   const error = errors[errors.length >> 1] ?? Infinity;
   const right = error <= 0.05 && errors.length > 3000 && result.frameOffset === (late ? -1 : 0);
-  return { base, stored, damage, name: `${rendered.name}, ${how.name}, ${damage}`, read: result, error, right };
+  const steps = result.symptoms.flatMap(({ mend }) => (mend?.kind === 'repair' ? [mend.step] : []));
+  const mended =
+    steps.length === 0
+      ? null
+      : { beforePx: meanOff(decode(own, result.encoding, alpha), truth, alpha), afterPx: meanOff(readWith(steps), truth, alpha) };
+  return { base, stored, damage, mended, name: `${rendered.name}, ${how.name}, ${damage}`, read: result, error, right };
+}
+
+/** What has no vector is as wrong as its true motion is long. */
+function meanOff(got: MotionField, truth: MotionField, alpha: Float32Array): number {
+  let sum = 0,
+    n = 0;
+  for (let i = 0; i < alpha.length; i++) {
+    if (alpha[i] < 0.99 || truth.valid[i] === 0) continue;
+    const [x, y] = got.valid[i] === 0 ? [0, 0] : [got.toNext[i * 2], got.toNext[i * 2 + 1]];
+    sum += Math.hypot(x - truth.toNext[i * 2], y - truth.toNext[i * 2 + 1]);
+    n++;
+  }
+  return sum / n;
 }
 
 /** The first base, seen without its neighbours: with and without a fact. */

@@ -10,7 +10,14 @@ import {
   type CameraTrack,
   type PictureSize,
 } from '@ivrex/core';
-import { cameraCsvRowSchema, cameraDocumentSchema, explainIssue, type CameraDocument, type CameraPoseRow } from '@ivrex/contract';
+import {
+  cameraCsvRowSchema,
+  cameraDocumentSchema,
+  explainIssue,
+  parseDocument,
+  type CameraDocument,
+  type CameraPoseRow,
+} from '@ivrex/contract';
 import Papa from 'papaparse';
 import { readGltfCamera } from './gltf-camera';
 import { loadHeader } from './image-file';
@@ -31,7 +38,10 @@ export async function readCameraFile(name: string, bytes: Uint8Array, context: C
   const title = path.basename(name);
   switch (path.extname(name).toLowerCase()) {
     case '.json':
-      return { name: title, frames: fromDocument(parseDocument(bytes, title), context) };
+      return {
+        name: title,
+        frames: fromDocument(parseDocument(new TextDecoder().decode(bytes), cameraDocumentSchema, 'camera track', title), context),
+      };
     case '.csv':
       return { name: title, frames: fromDocument(parseCsv(bytes, title), context) };
     case '.gltf':
@@ -40,18 +50,6 @@ export async function readCameraFile(name: string, bytes: Uint8Array, context: C
     default:
       throw new IvrexError('unsupported', 'a camera is read from .json, .csv, .gltf or .glb', title);
   }
-}
-
-function parseDocument(bytes: Uint8Array, file: string): CameraDocument {
-  let json: unknown;
-  try {
-    json = JSON.parse(new TextDecoder().decode(bytes));
-  } catch (error) {
-    throw new IvrexError('damaged', `this is not JSON: ${error instanceof Error ? error.message : String(error)}`, file);
-  }
-  const parsed = cameraDocumentSchema.safeParse(json);
-  if (!parsed.success) throw new IvrexError('badSetting', `this is no camera track: ${explainIssue(parsed.error)}`, file);
-  return parsed.data;
 }
 
 function parseCsv(bytes: Uint8Array, file: string): CameraDocument {

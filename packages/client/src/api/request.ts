@@ -1,4 +1,5 @@
 import { apiErrorSchema } from '@ivrex/contract';
+import { IvrexError } from '@ivrex/core';
 import type { z } from 'zod';
 
 /** What the server said, in its own sentence. Status 0: it could not be reached. */
@@ -52,7 +53,7 @@ export function sentenceOf(error: unknown): string {
   if (!(error instanceof Error)) return String(error);
   // A file's name is written as it is; a bare message starts like a sentence.
   const whole =
-    error instanceof ApiError && error.file !== null
+    (error instanceof ApiError || error instanceof IvrexError) && typeof error.file === 'string'
       ? `${error.file.split('/').pop()}: ${error.message}`
       : error.message.charAt(0).toUpperCase() + error.message.slice(1);
   return /[.!?]$/.test(whole) ? whole : `${whole}.`;

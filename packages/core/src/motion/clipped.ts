@@ -1,6 +1,12 @@
 import type { SampleType } from '../raster/image';
 import type { StoredMotion } from './decode';
 import type { Encoding } from './encoding';
+import { transferPair } from './transfer';
+import { countStuck } from './walls';
+
+/** Bits of `ClippedPixels.mask`: which component of the vector ran into the end of the range. A length stands for both. */
+export const CLIPPED_X = 1,
+  CLIPPED_Y = 2;
 
 /** Pixels of a motion pass whose value ran into the end of the range. */
 export interface ClippedPixels {
@@ -8,64 +14,54 @@ export interface ClippedPixels {
   readonly count: number;
 }
 
-/** So many pixels at one extreme value are a wall in a float pass; fewer may just be the fastest ones. */
-const WALL = 24,
-  WALL_SHARE = 0.002;
-
 /**
- * Whole numbers are clipped at their first and last code. Floats are clipped where many pixels share the lowest or the highest value.
- * The value for no motion and the value for no vector are none of these; black holes under a centred zero are, as nothing tells them apart.
+ * Whole numbers are clipped at their first and last code; every type also at a wall inside (`countStuck`), as a pass that was clipped
+ * before it was stored has. The value for no motion and the value for no vector are neither; black holes under a centred zero are, as
+ * nothing tells them apart.
  */
 export function clippedPixels(stored: StoredMotion, encoding: Encoding, types: ReadonlyMap<string, SampleType>): ClippedPixels {
-  const count = stored.width * stored.height;
-  const mask = new Uint8Array(count);
+  const mask = new Uint8Array(stored.width * stored.height);
   for (const set of encoding.sets) {
     // With a length, direction can't clip.
-    const names = set.length === null ? [set.x, set.y] : [set.length];
-    const planes = names.map((name) => planeNamed(stored, name));
-    for (const [at, plane] of planes.entries()) {
+    const channels =
+      set.length === null
+        ? ([
+            [set.x, CLIPPED_X],
+            [set.y, CLIPPED_Y],
+          ] as const)
+        : ([[set.length, CLIPPED_X | CLIPPED_Y]] as const);
+    for (const [name, bit] of channels) {
+      const plane = planeNamed(stored, name);
       if (plane === null) continue;
-      const type = types.get(names[at]) ?? 'float';
-      const walls = type === 'u8' || type === 'u16' ? [0, 1] : wallsOf(plane, encoding);
-      for (const wall of walls) {
-        if (
-          Math.abs(wall - restValue(encoding, set.length !== null)) < 1e-6 ||
-          (encoding.noData !== null && Math.abs(wall - encoding.noData) < 1e-6)
-        )
-          continue;
-        for (let i = 0; i < count; i++) {
-          if (plane[i] === wall) mask[i] = 1;
-        }
-      }
+      const type = types.get(name) ?? 'float';
+      for (const wall of wallsOf(plane, stored.width, type, stillValues(encoding, set.length !== null)))
+        for (let i = 0; i < plane.length; i++) if (plane[i] === wall) mask[i] |= bit;
     }
   }
-  return { mask, count: mask.reduce((n, v) => n + v, 0) };
+  return { mask, count: mask.reduce((n, v) => n + (v === 0 ? 0 : 1), 0) };
 }
 
-/** What stands still is stored as this, when no curve lies on it; a length of nothing is 0. */
-function restValue({ zero }: Encoding, isLength: boolean): number {
-  return isLength ? 0 : zero;
-}
-
-function wallsOf(plane: Float32Array, { zero, noData }: Encoding): number[] {
+function wallsOf(data: Float32Array, width: number, type: SampleType, still: readonly number[]): number[] {
+  const isWhole = type === 'u8' || type === 'u16';
+  // A rest value between two codes is stored as one of them.
+  const near = isWhole ? 0.51 / (type === 'u8' ? 255 : 65535) : 1e-6;
+  const isStill = (v: number) => still.some((s) => Math.abs(v - s) <= near);
   let low = Infinity,
     high = -Infinity;
-  for (let i = 0; i < plane.length; i++) {
-    const v = plane[i];
-    if (v - v !== 0 || v === noData) continue;
+  for (let i = 0; i < data.length; i++) {
+    const v = data[i];
+    if (v - v !== 0 || isStill(v)) continue;
     if (v < low) low = v;
     if (v > high) high = v;
   }
-  return [low, high].filter((wall) => {
-    if (!Number.isFinite(wall) || wall === zero) return false;
-    let at = 0,
-      moving = 0;
-    for (let i = 0; i < plane.length; i++) {
-      if (plane[i] === wall) at++;
-      if (plane[i] !== zero) moving++;
-    }
-    return at >= WALL && at > WALL_SHARE * moving && at < 0.5 * moving;
-  });
+  if (high < low) return [];
+  const question = { data, width, type, range: high - low, isStill };
+  return [low, high].filter((v) => (isWhole && (v === 0 || v === 1)) || countStuck(v, question) > 0);
+}
+
+/** What stands still is stored as this, through the curve; a length of nothing is 0. And what means no vector. */
+function stillValues({ zero, noData, transfer }: Encoding, isLength: boolean): number[] {
+  return [isLength ? 0 : transferPair(transfer).apply(zero), ...(noData === null ? [] : [noData])];
 }
 
 function planeNamed({ planes }: StoredMotion, name: string): Float32Array | null {

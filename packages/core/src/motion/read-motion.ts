@@ -2,6 +2,7 @@ import type { SampleType } from '../raster/image';
 import { clippedPixels } from './clipped';
 import { decodeMotion, type StoredMotion } from './decode';
 import type { Encoding } from './encoding';
+import { halfSteps } from './half-step';
 import { repairField, type RepairedField } from './repair/repair-field';
 import type { RepairStep } from './repair/repair-step';
 
@@ -24,6 +25,7 @@ export function readMotion(
     alpha: coverage,
     clipped: fills?.kind === 'fillHoles' && fills.clipped ? clippedPixels(stored, encoding, types).mask : null,
     black: fills === undefined ? null : blackPixels(stored, encoding),
+    halfStep: steps.some((step) => step.kind === 'smoothSteps') ? halfSteps(stored, encoding, types) : null,
   });
 }
 

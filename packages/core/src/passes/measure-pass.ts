@@ -39,6 +39,9 @@ export interface BlurMeasure {
   readonly pixels: number;
 }
 
+/** From here on edges are softer along the motion than a sharp render makes them; the demo's sharp frames lie between 0.9 and 1.2. */
+export const BLURRED_SOFTER = 2;
+
 export interface PassMeasure {
   readonly channels: readonly ChannelMeasure[];
   readonly alpha: AlphaMeasure | null;

@@ -170,6 +170,7 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     encoding: null,
     shutter: null,
     repairs: [],
+    facts: [],
   };
   // A movie counts from 1; as a plate it starts with the beauty.
   const start = beauty?.frames?.[0] ?? 1;

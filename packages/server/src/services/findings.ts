@@ -1,5 +1,5 @@
 import { isDataRole, readingOf, roleOf, type Finding, type Fix, type Pass, type PictureChoice, type ShotSettings } from '@ivrex/contract';
-import type { BlurMeasure, PassMeasure } from '@ivrex/core';
+import { BLURRED_SOFTER, type BlurMeasure, type PassMeasure } from '@ivrex/core';
 import type { MeasuredPass } from '../db/queries/list-passes';
 import type { SequenceRow } from '../db/queries/list-sequences';
 
@@ -11,9 +11,6 @@ export interface FindingFacts {
   readonly beautyBlur: BlurMeasure | null;
   readonly settings: ShotSettings;
 }
-
-/** From here on edges are softer along the motion than a sharp render makes them; the demo's sharp frames lie between 0.9 and 1.2. */
-const BLURRED_SOFTER = 2;
 
 type Place = Pick<Finding, 'frame' | 'sequenceId' | 'passId'>;
 type Add = (severity: Finding['severity'], message: string, effect: string | null, place: Partial<Place>, fixes?: Finding['fixes']) => void;

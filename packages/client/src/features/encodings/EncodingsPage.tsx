@@ -1,5 +1,5 @@
 import { DownloadOutlined, UploadOutlined } from '@ant-design/icons';
-import { encodingSchema, explainIssue, type SavedEncoding } from '@ivrex/contract';
+import { encodingSchema, parseDocument, type SavedEncoding } from '@ivrex/contract';
 import { describeEncoding } from '@ivrex/core';
 import { App, Button, Input, Popconfirm, Select, Table, Upload } from 'antd';
 import dayjs from 'dayjs';
@@ -8,6 +8,7 @@ import { Link } from 'react-router';
 import { useEncodings, useRemoveEncoding, useSaveEncoding } from '../../api/encodings';
 import { sentenceOf } from '../../api/request';
 import { PageFrame } from '../../ui/PageFrame';
+import { saveAsFile } from '../../ui/save-as-file';
 
 /** Every kept encoding: what it says, notes, versions, who uses it; in and out as JSON. */
 export function EncodingsPage() {
@@ -17,7 +18,7 @@ export function EncodingsPage() {
   const [search, setSearch] = useState('');
   const take = async (file: File) => {
     try {
-      const document = parseEncoding(file.name, await file.text());
+      const document = parseDocument(await file.text(), encodingSchema, 'encoding', file.name);
       const name = document.name.trim() === '' ? file.name.replace(/\.json$/i, '') : document.name;
       const before = saved.data?.find((s) => s.name === name);
       await save.mutateAsync({ name, document, fingerprint: null });
@@ -158,7 +159,12 @@ function Actions({ saved }: { saved: SavedEncoding }) {
   const { message } = App.useApp();
   return (
     <div className="row" style={{ justifyContent: 'flex-end' }}>
-      <Button size="small" icon={<DownloadOutlined />} aria-label={`Export ${saved.name}`} onClick={() => download(saved)}>
+      <Button
+        size="small"
+        icon={<DownloadOutlined />}
+        aria-label={`Export ${saved.name}`}
+        onClick={() => saveAsFile(saved.name, saved.document)}
+      >
         JSON
       </Button>
       <Popconfirm
@@ -209,23 +215,4 @@ function Versions({ saved }: { saved: SavedEncoding }) {
       )}
     </div>
   );
-}
-
-function parseEncoding(file: string, text: string) {
-  let json: unknown;
-  try {
-    json = JSON.parse(text);
-  } catch {
-    throw new Error(`The file ${file} is not JSON.`);
-  }
-  const parsed = encodingSchema.safeParse(json);
-  if (!parsed.success) throw new Error(`The file ${file} is no encoding: ${explainIssue(parsed.error)}.`);
-  return parsed.data;
-}
-
-function download({ name, document: encoding }: SavedEncoding): void {
-  const url = URL.createObjectURL(new Blob([`${JSON.stringify(encoding, null, 2)}\n`], { type: 'application/json' }));
-  const link = Object.assign(window.document.createElement('a'), { href: url, download: `${name.replace(/[^\w.-]+/g, '_')}.json` });
-  link.click();
-  URL.revokeObjectURL(url);
 }

@@ -1,4 +1,4 @@
-import { describeEncoding, proposeEncoding, type Encoding, type MotionFact, type RepairStep } from '@ivrex/core';
+import { describeEncoding, proposeEncoding, type Encoding, type RepairStep } from '@ivrex/core';
 import { Alert } from 'antd';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
@@ -25,10 +25,14 @@ export function MotionPanel() {
   const pass = detail.passes.find((p) => p.id === element.motion);
   const problem = useView((s) => s.problem),
     frame = useView((s) => s.frame);
-  const [asked, setAsked] = useState<number | null>(null),
-    [facts, setFacts] = useState<readonly MotionFact[]>([]);
-  // A fact is about the frame that is on screen when it is given.
-  const found = useMotionReading(detail, asked, facts);
+  const { facts } = element;
+  // A fact is about the frame that was on screen when it was given: that frame is read.
+  const [asked, setAsked] = useState<number | null>(facts.at(-1)?.frame ?? null);
+  const found = useMotionReading(
+    detail,
+    asked,
+    facts.flatMap((known) => (known.frame === asked ? [known.fact] : [])),
+  );
   const reading = found.data ?? null;
   const { encoding } = element;
   useEffect(() => {
@@ -54,6 +58,7 @@ export function MotionPanel() {
     );
   const set = (label: string, next: Encoding | null, repairs: readonly RepairStep[] = element.repairs) =>
     change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], encoding: next, repairs: [...repairs] }, ...s.elements.slice(1)] }));
+  const take = (e: Encoding) => set('Reading taken', { ...e, name: describeEncoding(e) });
   const repair = (step: RepairStep, label: string) =>
     set(label, encoding ?? reading?.encoding ?? null, [...element.repairs.filter((r) => r.kind !== step.kind), step]);
   const shift = (by: number) =>
@@ -68,17 +73,19 @@ export function MotionPanel() {
         byName={proposeEncoding(pass.channels)?.encoding ?? null}
         agreed={encoding}
         frame={frame}
-        onTake={(e) => set('Reading taken', { ...e, name: describeEncoding(e) })}
+        onTake={take}
         onAskFrame={() => setAsked(frame)}
       />
       {problem !== null && <Alert type="error" showIcon title={problem} />}
-      {reading !== null && <Symptoms reading={reading} repairs={element.repairs} onRepair={repair} onShift={shift} />}
+      {reading !== null && (
+        <Symptoms reading={reading} agreed={encoding} repairs={element.repairs} onRepair={repair} onShift={shift} onTake={take} />
+      )}
       {reading !== null && (reading.confidence < 0.6 || facts.length > 0) && (
         <FactsCard
           facts={facts}
-          onChange={(next) => {
-            setAsked(frame);
-            setFacts(next);
+          onChange={(label, next) => {
+            setAsked(next.at(-1)?.frame ?? frame);
+            change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], facts: next }, ...s.elements.slice(1)] }));
           }}
         />
       )}
@@ -90,12 +97,16 @@ export function MotionPanel() {
         </section>
       )}
       {encoding !== null && <AuditCard detail={detail} />}
-      {encoding !== null && <RepairsCard repairs={element.repairs} onChange={(label, repairs) => set(label, encoding, repairs)} />}
+      {encoding !== null && (
+        <RepairsCard shotName={detail.shot.name} repairs={element.repairs} onChange={(label, repairs) => set(label, encoding, repairs)} />
+      )}
       <ChannelEvidence pass={pass} encoding={encoding ?? reading?.encoding ?? null} />
       {encoding !== null && <QuestionCards pass={pass} encoding={encoding} onChange={set} />}
       {encoding !== null && <RemapCard detail={detail} encoding={encoding} />}
       <SavedEncodings pass={pass} encoding={encoding} onUse={(name, next) => set(`Reading ${name}`, next)} />
-      <MakeMotionCard detail={detail} isOnlyWay={false} />
+      <div id="make-motion">
+        <MakeMotionCard detail={detail} isOnlyWay={false} />
+      </div>
     </>
   );
 }

@@ -1,9 +1,12 @@
-import { REPAIR_ORDER, type RepairKind, type RepairStep } from '@ivrex/core';
-import { Switch } from 'antd';
+import { DownloadOutlined } from '@ant-design/icons';
+import { orderedRepairs, REPAIR_ORDER, type RepairKind, type RepairStep } from '@ivrex/core';
+import { Button, Switch } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
+import { saveAsFile } from '../../ui/save-as-file';
 import { useView } from '../../viewer/view-store';
 
 interface Props {
+  readonly shotName: string;
   readonly repairs: readonly RepairStep[];
   readonly onChange: (label: string, repairs: RepairStep[]) => void;
 }
@@ -13,6 +16,7 @@ const WORDS: Record<RepairKind, { readonly name: string; readonly about: string 
   unmix: { name: 'Divide mixed edges by alpha', about: 'for vectors that were mixed with what stands still behind' },
   fillHoles: { name: 'Fill holes', about: 'NaN, black and, if you like, clipped pixels continue the motion beside them' },
   outliers: { name: 'Replace lone vectors', about: 'pixels between two motions take the nearer one' },
+  smoothSteps: { name: 'Smooth the steps', about: 'of 8 or 16 bits: each vector moves by at most half a step, towards those beside it' },
   growEdges: { name: 'Grow under soft edges', about: 'partly covered pixels take the vector of the surface beside them' },
   speedLimits: { name: 'Limit speed', about: 'slower than the floor stands still; faster than the ceiling is shortened' },
 };
@@ -22,12 +26,13 @@ const USUAL: { readonly [K in RepairKind]: Extract<RepairStep, { kind: K }> } = 
   unmix: { kind: 'unmix', on: false },
   fillHoles: { kind: 'fillHoles', on: false, clipped: true },
   outliers: { kind: 'outliers', on: false },
+  smoothSteps: { kind: 'smoothSteps', on: false },
   growEdges: { kind: 'growEdges', on: false, reachPx: 6 },
   speedLimits: { kind: 'speedLimits', on: false, floorPx: 0.05, ceilingPx: null },
 };
 
 /** Repairs in the order in which they are applied; the files stay as they are. */
-export function RepairsCard({ repairs, onChange }: Props) {
+export function RepairsCard({ shotName, repairs, onChange }: Props) {
   const changed = useView((s) => s.repaired);
   const put = (label: string, step: RepairStep) => onChange(label, [...repairs.filter((r) => r.kind !== step.kind), step]);
   return (
@@ -54,6 +59,18 @@ export function RepairsCard({ repairs, onChange }: Props) {
           </div>
         );
       })}
+      {repairs.some((r) => r.on) && (
+        <div className="row">
+          <Button
+            size="small"
+            icon={<DownloadOutlined />}
+            title="For ./ivrex blur and ./ivrex remap, which take it with --repairs"
+            onClick={() => saveAsFile(`${shotName}_repairs`, orderedRepairs(repairs))}
+          >
+            Save as a file
+          </Button>
+        </div>
+      )}
     </section>
   );
 }
@@ -113,6 +130,7 @@ function StepValues({ step, onChange }: { step: RepairStep; onChange: (step: Rep
       );
     case 'unmix':
     case 'outliers':
+    case 'smoothSteps':
       return null;
   }
 }

@@ -1,14 +1,15 @@
 import { CloseCircleFilled, InfoCircleOutlined, WarningFilled } from '@ant-design/icons';
-import type { MotionReading } from '@ivrex/contract';
-import type { RepairStep } from '@ivrex/core';
+import { isSameEncoding, type MotionReading } from '@ivrex/contract';
+import { assertNever, type Encoding, type Mend, type RepairStep } from '@ivrex/core';
 import { Button } from 'antd';
+import { useNavigate } from 'react-router';
 import { useView } from '../../viewer/view-store';
-
-type Symptom = MotionReading['symptoms'][number];
 
 interface Props {
   readonly reading: MotionReading;
+  readonly agreed: Encoding | null;
   readonly repairs: readonly RepairStep[];
+  readonly onTake: (encoding: Encoding) => void;
   readonly onRepair: (step: RepairStep, label: string) => void;
   readonly onShift: (by: number) => void;
 }
@@ -20,15 +21,14 @@ const ICONS = {
 } as const;
 
 /** What is wrong with the pass: what, what it does in the blur, and a button that mends it. */
-export function Symptoms({ reading, repairs, onRepair, onShift }: Props) {
+export function Symptoms(props: Props) {
+  const { reading } = props;
   const set = useView((s) => s.set);
   if (reading.symptoms.length === 0) return null;
   return (
     <section className="card" data-testid="symptoms">
       {reading.symptoms.map((symptom) => {
-        const { at } = symptom,
-          mend = repairFor(symptom);
-        const done = mend !== null && repairs.some((r) => r.kind === mend.step.kind && r.on);
+        const { at } = symptom;
         return (
           <div className="finding" key={symptom.code + symptom.message}>
             {ICONS[symptom.severity]}
@@ -47,18 +47,9 @@ export function Symptoms({ reading, repairs, onRepair, onShift }: Props) {
               )}{' '}
               {symptom.effect !== null && <span className="quiet">{symptom.effect} </span>}
               {symptom.advice !== null && <span className="quiet">{symptom.advice}</span>}
-              {(mend !== null || symptom.code === 'frameOff') && (
+              {symptom.mend !== null && (
                 <div className="row fixes">
-                  {mend !== null && (
-                    <Button size="small" disabled={done} onClick={() => onRepair(mend.step, mend.label)}>
-                      {done ? `${mend.label}: is on` : mend.label}
-                    </Button>
-                  )}
-                  {symptom.code === 'frameOff' && (
-                    <Button size="small" onClick={() => onShift(reading.frameOffset)}>
-                      Shift the motion by {reading.frameOffset > 0 ? '+1' : '-1'}
-                    </Button>
-                  )}
+                  <MendButton mend={symptom.mend} {...props} />
                 </div>
               )}
             </div>
@@ -69,13 +60,66 @@ export function Symptoms({ reading, repairs, onRepair, onShift }: Props) {
   );
 }
 
-function repairFor({ code, message }: Symptom): { step: RepairStep; label: string } | null {
-  if (code === 'clippedRange')
-    return { step: { kind: 'fillHoles', on: true, clipped: true }, label: 'Continue the motion where it is clipped' };
-  if (code === 'badPixels' || code === 'blackHoles')
-    return { step: { kind: 'fillHoles', on: true, clipped: false }, label: 'Fill the holes from beside them' };
-  if (code !== 'mixedEdges') return null;
-  return message.includes('soft')
-    ? { step: { kind: 'growEdges', on: true, reachPx: 6 }, label: 'Grow vectors under soft edges' }
-    : { step: { kind: 'outliers', on: true }, label: 'Replace lone vectors at edges' };
+function MendButton({ mend, reading, agreed, repairs, onTake, onRepair, onShift }: Props & { readonly mend: Mend }) {
+  const navigate = useNavigate();
+  switch (mend.kind) {
+    case 'reading': {
+      const isTaken = agreed !== null && isSameEncoding(agreed, reading.encoding);
+      return (
+        <Button size="small" disabled={isTaken} onClick={() => onTake(reading.encoding)}>
+          {isTaken ? 'The proposed reading is used' : 'Take the proposed reading'}
+        </Button>
+      );
+    }
+    case 'repair': {
+      const isOn = repairs.some((r) => r.kind === mend.step.kind && r.on),
+        label = repairLabel(mend.step);
+      return (
+        <Button size="small" disabled={isOn} onClick={() => onRepair(mend.step, label)}>
+          {isOn ? `${label}: is on` : label}
+        </Button>
+      );
+    }
+    case 'shift':
+      return (
+        <Button size="small" onClick={() => onShift(mend.frames)}>
+          Shift the motion by {mend.frames > 0 ? '+1' : '-1'}
+        </Button>
+      );
+    case 'otherBeauty':
+      return (
+        <Button size="small" onClick={() => void navigate('../passes', { relative: 'path' })}>
+          Choose another beauty
+        </Button>
+      );
+    case 'makeMotion':
+      return (
+        <Button size="small" onClick={() => document.getElementById('make-motion')?.scrollIntoView({ behavior: 'smooth' })}>
+          Make motion instead
+        </Button>
+      );
+    default:
+      return assertNever(mend);
+  }
+}
+
+function repairLabel(step: RepairStep): string {
+  switch (step.kind) {
+    case 'recentre':
+      return `Re-centre by ${step.xPx} and ${step.yPx} px`;
+    case 'unmix':
+      return 'Divide mixed edges by alpha';
+    case 'fillHoles':
+      return step.clipped ? 'Continue the motion where it is clipped' : 'Fill the holes from beside them';
+    case 'outliers':
+      return 'Replace lone vectors at edges';
+    case 'smoothSteps':
+      return 'Smooth the steps';
+    case 'growEdges':
+      return 'Grow vectors under soft edges';
+    case 'speedLimits':
+      return 'Limit speed';
+    default:
+      return assertNever(step);
+  }
 }

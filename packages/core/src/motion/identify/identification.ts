@@ -1,4 +1,5 @@
 import type { Encoding } from '../encoding';
+import type { Mend } from './mend';
 import type { StoredPass } from './stored-pass';
 
 /** A still or moved point that somebody knows for certain: pixels of the beauty's display window. */
@@ -45,6 +46,8 @@ export interface Symptom {
   readonly message: string;
   readonly effect: string | null;
   readonly advice: string | null;
+  /** Null: nothing can be done here, or nothing needs to be. */
+  readonly mend: Mend | null;
   /** A pixel of the beauty where it is seen. */
   readonly at: { readonly x: number; readonly y: number } | null;
 }

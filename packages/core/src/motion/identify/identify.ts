@@ -42,7 +42,7 @@ export function identifyEncoding(measured: MeasuredMotion, files: MotionFiles): 
     encoding: full.encoding,
     confidence,
     frameOffset: settled.judged.frameOffset,
-    symptoms: symptomsOf(full, measured, relation, confidence),
+    symptoms: symptomsOf(full, measured, files, relation, confidence),
     evidence,
   };
 }
@@ -149,6 +149,7 @@ function foreign(measuredPoints: number): Identification['symptoms'] {
       message: `The picture's motion was measured at ${measuredPoints} points, and no reading of this pass explains it.`,
       effect: 'Blur would point anywhere.',
       advice: 'Check that the pass belongs to this animation and these frame numbers, or estimate motion from the frames instead.',
+      mend: { kind: 'makeMotion' },
       at: null,
     },
   ];

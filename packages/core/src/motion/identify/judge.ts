@@ -27,7 +27,7 @@ export function spread(samples: PassSamples, most: number): Int32Array {
 
 /** Every hypothesis that flow or the sweep suggests, slid to where the picture fits best; best first. */
 export function judgePass(pass: StoredPass, frameOffset: number, measured: MeasuredMotion): Judged[] {
-  const shapes = pass.channels.map(shapeOf);
+  const shapes = pass.channels.map((c) => shapeOf(c, pass.width));
   const samples = samplesOf(pass, shapes, measured);
   if (samples.varying.length < 2 || measured.x.length < 24) return [];
   const chosen = spread(samples, FEW_POINTS);

@@ -2,9 +2,10 @@ import { rawPixels, type Encoding } from '../encoding';
 import { describeEncoding } from '../describe-encoding';
 import { proposeEncoding } from '../propose';
 import { restOf } from './hypothesis';
+import { blurredBeauty } from './blurred-beauty';
 import type { Identification, MotionFact, MotionFiles } from './identification';
 import type { MeasuredMotion } from './measured-motion';
-import { valueSymptoms } from './symptoms';
+import { valueSymptoms } from './value-symptoms';
 import { shapeOf, type ChannelShape } from './stored-pass';
 
 /** With nothing but the stored values; facts that the artist points at raise it. */
@@ -18,7 +19,7 @@ const FROM_VALUES = 0.3,
  */
 export function readFromValues(measured: MeasuredMotion, files: MotionFiles): Identification {
   const { now: pass, facts } = files;
-  const shapes = pass.channels.map(shapeOf);
+  const shapes = pass.channels.map((c) => shapeOf(c, pass.width));
   const proposal = proposeEncoding(pass.channels.map(({ name, type }) => ({ name, type })));
   const base = proposal?.encoding ?? rawPixels(shapes[0]?.name ?? 'R', shapes[1]?.name ?? shapes[0]?.name ?? 'G');
   const find = (name: string) => shapes.find((s) => s.name === name || s.name.endsWith(`.${name}`));
@@ -54,9 +55,11 @@ export function readFromValues(measured: MeasuredMotion, files: MotionFiles): Id
         message: 'The pictures do not tell how this pass is stored: too little texture, too large a motion, or no frame beside this one.',
         effect: null,
         advice: 'Point at something that stands still, or at something and where it went, and it is worked out from that.',
+        mend: null,
         at: null,
       },
-      ...valueSymptoms(encoding, shapes),
+      ...valueSymptoms(encoding, shapes, { width: pass.width, height: pass.height, fps: files.fps }),
+      ...blurredBeauty(encoding, measured, files),
     ],
     evidence: {
       from: facts.length > 0 && confidence > FROM_VALUES ? 'facts' : 'values',

@@ -1,4 +1,5 @@
 import type { SampleType } from '../../raster/image';
+import { countStuck } from '../walls';
 
 /** A motion pass as its file holds it, one frame: planes over its own display window. */
 export interface StoredPass {
@@ -39,11 +40,10 @@ const STEPS: Record<SampleType, number> = { u8: 1 / 255, u16: 1 / 65535, half: 2
 const MOST_VALUES = 70000,
   COUNTED_EVERY = 7;
 
-export function shapeOf({ name, type, data }: StoredChannel): ChannelShape {
+export function shapeOf({ name, type, data }: StoredChannel, width: number): ChannelShape {
   let min = Infinity,
     max = -Infinity,
     notFinite = 0,
-    every = 0,
     looked = 0;
   const counts = new Map<number, number>();
   for (let i = 0; i < data.length; i++) {
@@ -54,7 +54,6 @@ export function shapeOf({ name, type, data }: StoredChannel): ChannelShape {
     }
     if (v < min) min = v;
     if (v > max) max = v;
-    every++;
     // Which value is most frequent shows in a part of the pixels; a step of 7 meets every column of the usual widths.
     if (i % COUNTED_EVERY !== 0) continue;
     looked++;
@@ -85,13 +84,7 @@ export function shapeOf({ name, type, data }: StoredChannel): ChannelShape {
   for (let i = 0; i < data.length; i += thin) if (data[i] - data[i] === 0 && data[i] !== rest) some.push(data[i]);
   const sorted = Float64Array.from(some).sort();
   const quantile = (p: number) => (sorted.length === 0 ? rest : sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * p))]);
-  const moving = every - Math.round((most * every) / looked);
-  let atMin = 0,
-    atMax = 0;
-  for (let i = 0; i < data.length; i++) {
-    if (data[i] === min) atMin++;
-    if (data[i] === max) atMax++;
-  }
+  const walls = { data, width, type, range: max - min, isStill: (v: number) => v === rest };
   return {
     name,
     type,
@@ -101,16 +94,11 @@ export function shapeOf({ name, type, data }: StoredChannel): ChannelShape {
     high: quantile(0.99),
     rest,
     restShare: most / looked,
-    clippedLow: stuckAt(min, atMin, rest, moving),
-    clippedHigh: stuckAt(max, atMax, rest, moving),
+    clippedLow: countStuck(min, walls),
+    clippedHigh: countStuck(max, walls),
     notFinite,
     step: STEPS[type],
   };
-}
-
-/** An extreme that many pixels share is a wall that values ran into; the rest value is none. */
-function stuckAt(value: number, count: number, rest: number, moving: number): number {
-  return value !== rest && count >= 24 && count > 0.002 * moving ? count : 0;
 }
 
 /** A channel's values at points of the beauty; NaN where the value says nothing: not finite, at an edge of the pass, or clipped. */

@@ -1,22 +1,29 @@
 import { resizePlane } from '../../raster/resize';
 import type { Encoding, ScaleUnit } from '../encoding';
 import { curveWords } from '../describe-encoding';
-import { transferPair } from '../transfer';
+import { blurredBeauty } from './blurred-beauty';
 import { mixedEdgeShare, type EdgeRelation } from './edges';
-import type { Symptom } from './identification';
+import type { MotionFiles, Symptom } from './identification';
 import type { MeasuredMotion } from './measured-motion';
 import type { Settled } from './settle';
 import type { ScaleReading } from './snap-scale';
-import type { ChannelShape, StoredPass } from './stored-pass';
+import type { StoredPass } from './stored-pass';
+import { adderTo, valueSymptoms, type Add } from './value-symptoms';
 
 /** What is wrong with the pass, worst first. */
-export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation: EdgeRelation | null, confidence: number): Symptom[] {
+export function symptomsOf(
+  settled: Settled,
+  measured: MeasuredMotion,
+  files: MotionFiles,
+  relation: EdgeRelation | null,
+  confidence: number,
+): Symptom[] {
   const { encoding, judged } = settled;
   const { pass, shapes } = judged.samples,
     { hypothesis } = judged;
   const used = [shapes[hypothesis.x], shapes[hypothesis.y]];
-  const out = [...valueSymptoms(encoding, shapes)];
-  const add = (s: Omit<Symptom, 'at'> & { at?: Symptom['at'] }) => out.push({ at: null, ...s });
+  const out = valueSymptoms(encoding, shapes, { width: pass.width, height: pass.height, fps: files.fps });
+  const add = adderTo(out);
   if (judged.frameOffset !== 0)
     add({
       code: 'frameOff',
@@ -24,6 +31,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
       message: `The motion of this frame is in the file numbered ${judged.frameOffset > 0 ? 'one later' : 'one earlier'}.`,
       effect: 'Streaks would follow the motion of another frame and lie beside what moves.',
       advice: `Shift the motion pass by ${judged.frameOffset > 0 ? '+1' : '-1'}.`,
+      mend: { kind: 'shift', frames: judged.frameOffset > 0 ? 1 : -1 },
     });
   if (settled.measuredX && settled.measuredY && hypothesis.layout === 'components') {
     const names = [shapes[hypothesis.x].name, shapes[hypothesis.y].name].map((n) => n.slice(n.lastIndexOf('.') + 1));
@@ -34,6 +42,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
         message: `x is stored in ${names[0]} and y in ${names[1]}: the other way round than their names say.`,
         effect: 'Read by its names, the blur would lie across the motion.',
         advice: 'The proposed reading swaps them.',
+        mend: { kind: 'reading' },
       });
   }
   if (encoding.axes.x === 'left')
@@ -43,6 +52,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
       message: 'x is stored mirrored: positive values point left.',
       effect: 'With a one-sided shutter the streak would lie on the wrong side.',
       advice: 'The proposed reading turns it round.',
+      mend: { kind: 'reading' },
     });
   if (hypothesis.layout === 'components' && (!settled.measuredX || !settled.measuredY))
     add({
@@ -61,6 +71,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
       advice: 'It is brought to the size of the beauty without mixing motions across edges; a render at full size is better.',
     });
   alphaSymptoms(encoding, relation, add);
+  out.push(...blurredBeauty(encoding, measured, files));
   const covered = coveredBy(measured, pass);
   const mixed = mixedEdgeShare(pass, hypothesis.x, used[0].high - used[0].low, covered);
   if (mixed !== null && mixed > 0.4 && relation !== 'mixed')
@@ -70,6 +81,7 @@ export function symptomsOf(settled: Settled, measured: MeasuredMotion, relation:
       message: `${(100 * mixed).toFixed(0)} % of the jumps between two motions pass through a value in between: the pass was filtered or resized.`,
       effect: 'Outlines get vectors that belong to nothing and smear into both sides.',
       advice: 'Replace outlying vectors at edges by those beside them.',
+      mend: { kind: 'repair', step: { kind: 'outliers', on: true } },
     });
   holes(settled, measured, add, () => {
     // What looks like values stuck at the low end are the holes.
@@ -108,85 +120,6 @@ function spanWords({ length, unit }: ScaleReading['span']): string {
   return unit === 'seconds' ? 'a second' : length === 1 ? 'a frame' : length === 0.5 ? 'half a frame' : `${length} frames`;
 }
 
-type Add = (s: Omit<Symptom, 'at'> & { at?: Symptom['at'] }) => void;
-
-/** Symptoms that the values show whatever the pictures say. */
-export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[]): Symptom[] {
-  const out: Symptom[] = [];
-  const add: Add = (s) => out.push({ at: null, ...s });
-  // Of direction and length the length alone can run into a wall.
-  const used = shapes.filter((s) =>
-    encoding.sets.some((set) =>
-      (set.length === null ? [set.x, set.y] : [set.length]).some((n) => n === s.name || s.name.endsWith(`.${n}`)),
-    ),
-  );
-  const direction = encoding.sets.some((set) => set.length !== null);
-  if (used.length === 0) return out;
-  const { undo, apply } = transferPair(encoding.transfer);
-  const unit = encoding.fullScale.unit === 'px' ? ' px' : '';
-  const perStored = Math.abs(encoding.fullScale.equals / (encoding.fullScale.stored - encoding.zero));
-  if (encoding.transfer.kind !== 'none')
-    add({
-      code: 'curveOnData',
-      severity: 'warning',
-      message: `A display curve lies on the data (${curveWords(encoding)}): no motion reads ${apply(encoding.zero).toFixed(3)}${
-        Math.abs(encoding.zero - 0.5) < 0.01 ? ' instead of 0.5' : ''
-      }.`,
-      effect: 'Everything that stands still would smear the same way, and lengths would be wrong.',
-      advice: 'The proposed reading undoes the curve.',
-    });
-  const rests = used.map((s) => (!direction && s.restShare > 0.02 ? undo(s.rest) : encoding.zero));
-  const apart = Math.max(...rests) - Math.min(...rests);
-  const code = Math.max(...used.map((s) => s.step), 1 / 1000);
-  const nominal = [0, 0.5].reduce((a, b) => (Math.abs(b - encoding.zero) < Math.abs(a - encoding.zero) ? b : a));
-  const off = Math.abs(encoding.zero - nominal);
-  // 127 and 128 of 255 are both as near to the middle as 8 bits come.
-  const offCodes = off > 0.75 * code ? off : 0;
-  if (!direction && ((offCodes > 0 && off < 0.2) || (apart > 0.75 * code && apart < 0.1 && encoding.noData === null)))
-    add({
-      code: 'centreOff',
-      severity: 'warning',
-      message:
-        apart > 0.75 * code && apart < 0.1
-          ? `x and y do not stand still at the same value (${rests.map((r) => r.toFixed(4)).join(' and ')}).`
-          : `No motion is stored as ${encoding.zero.toFixed(4)}, ${(off / used[0].step).toFixed(used[0].step > 1e-3 ? 0 : 1)} steps beside ${nominal}.`,
-      effect: `Read as ${nominal}, everything would drift by ${(Math.max(off, apart) * perStored).toFixed(2)}${unit} a frame.`,
-      advice: 'The proposed reading, or re-centring, takes it out.',
-    });
-  const clipped = used.reduce((n, s) => n + s.clippedHigh + s.clippedLow, 0);
-  if (clipped > 0)
-    add({
-      code: 'clippedRange',
-      severity: 'warning',
-      message: `${clipped} values are stuck at the end of the range (${used
-        .flatMap((s) => [
-          ...(s.clippedHigh > 0 ? [`${shortName(s.name)} at ${s.max.toPrecision(3)}`] : []),
-          ...(s.clippedLow > 0 ? [`${shortName(s.name)} at ${s.min.toPrecision(3)}`] : []),
-        ])
-        .join(', ')}): the range was too small for this frame.`,
-      effect: 'The fastest parts get streaks that are too short and all of one length.',
-      advice: 'Continue the motion from the unclipped pixels beside them, or ask for the pass with a larger range.',
-    });
-  if (used[0].type === 'u8' && encoding.fullScale.unit === 'px' && perStored / 255 > 0.25)
-    add({
-      code: 'coarseSteps',
-      severity: 'warning',
-      message: `One step of 8 bits is ${(perStored / 255).toFixed(2)} px: finer motion is not in the pass.`,
-      effect: 'Slow things jump between lengths, and long streaks show steps in their direction.',
-      advice: 'Ask for 16 bits or float.',
-    });
-  const bad = used.reduce((n, s) => n + s.notFinite, 0);
-  if (bad > 0)
-    add({
-      code: 'badPixels',
-      severity: 'warning',
-      message: `${bad} values are NaN or infinite.`,
-      effect: 'Those pixels have no vector and stay sharp.',
-      advice: 'Replace them from the valid pixels beside them.',
-    });
-  return out;
-}
-
 function alphaSymptoms(encoding: Encoding, relation: EdgeRelation | null, add: Add): void {
   if (relation === 'multiplied')
     add({
@@ -198,6 +131,7 @@ function alphaSymptoms(encoding: Encoding, relation: EdgeRelation | null, add: A
         encoding.alpha === null
           ? "The proposed reading borrows the beauty's alpha and divides by it."
           : 'The proposed reading divides by alpha.',
+      mend: { kind: 'reading' },
     });
   else if (relation === 'mixed')
     add({
@@ -206,6 +140,7 @@ function alphaSymptoms(encoding: Encoding, relation: EdgeRelation | null, add: A
       message: 'Vectors at soft edges are mixed with what lies behind.',
       effect: 'Outlines get shorter streaks than the surface they belong to.',
       advice: 'Grow the vectors outwards under the soft edges.',
+      mend: { kind: 'repair', step: { kind: 'growEdges', on: true, reachPx: 6 } },
     });
 }
 
@@ -232,6 +167,7 @@ function holes({ encoding, judged }: Settled, measured: MeasuredMotion, add: Add
     message: `${count} covered pixels hold black instead of a vector.`,
     effect: 'They would be flung across the picture.',
     advice: 'Replace them from the valid pixels beside them.',
+    mend: { kind: 'repair', step: { kind: 'fillHoles', on: true, clipped: false } },
     at: {
       x: Math.floor((((first % pass.width) + 0.5) * measured.width) / pass.width),
       y: Math.floor(((Math.floor(first / pass.width) + 0.5) * measured.height) / pass.height),
@@ -249,7 +185,4 @@ function isSecondName(name: string): boolean {
 }
 function isFirstName(name: string): boolean {
   return /^(.*x|u|r(ed)?)$/i.test(name);
-}
-function shortName(name: string): string {
-  return name.slice(name.lastIndexOf('.') + 1);
 }

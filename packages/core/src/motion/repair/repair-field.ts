@@ -1,18 +1,22 @@
 import { assertNever } from '../../errors';
 import { nearestMember } from '../../blur/nearest';
 import type { MotionField } from '../motion-field';
+import { continueClipped } from './continue-clipped';
 import { continueMotion } from './continue-motion';
 import { replaceOutliers } from './replace-outliers';
+import { smoothSteps } from './smooth-steps';
 import { orderedRepairs, type RepairKind, type RepairStep } from './repair-step';
 
 /** What repairs look at beside the field. Planes over the field's pixels. */
 export interface RepairContext {
   /** The beauty's coverage, 0 to 1; null when there is none. */
   readonly alpha: Float32Array | null;
-  /** 1 where the stored value ran into the end of its range. */
+  /** Which components ran into the end of their range: bits `CLIPPED_X`, `CLIPPED_Y`. */
   readonly clipped: Uint8Array | null;
   /** 1 where the pass holds black instead of a vector; such pixels decode to nonsense. */
   readonly black: Uint8Array | null;
+  /** Half a step of the stored type, pixels per frame, interleaved x, y; null when the type has no steps that matter. */
+  readonly halfStep: Float32Array | null;
 }
 
 export interface RepairedField {
@@ -44,6 +48,8 @@ function apply(field: MotionField, step: RepairStep, context: RepairContext): nu
       return fillHoles(field, context, step.clipped);
     case 'outliers':
       return replaceOutliers(field);
+    case 'smoothSteps':
+      return smoothSteps(field, context.halfStep);
     case 'growEdges':
       return growEdges(field, context.alpha, step.reachPx);
     case 'speedLimits':
@@ -86,18 +92,22 @@ function unmix({ toNext, toPrevious, valid }: MotionField, alpha: Float32Array |
 function fillHoles(field: MotionField, { alpha, clipped, black }: RepairContext, withClipped: boolean): number {
   const { valid } = field;
   const hole = new Uint8Array(valid.length),
-    trusted = new Uint8Array(valid.length);
-  let holes = 0;
+    trusted = new Uint8Array(valid.length),
+    short = new Uint8Array(valid.length);
+  let holes = 0,
+    shorts = 0;
   for (let i = 0; i < valid.length; i++) {
-    const bad = valid[i] === 0 || black?.[i] === 1 || (withClipped && clipped?.[i] === 1);
-    if (!bad) trusted[i] = 1;
-    else if (alpha === null || alpha[i] > 0) {
-      hole[i] = 1;
-      holes++;
-    } else valid[i] = 0;
+    if (valid[i] === 0 || black?.[i] === 1) {
+      if (alpha === null || alpha[i] > 0) {
+        hole[i] = 1;
+        holes++;
+      } else valid[i] = 0;
+    } else if (withClipped && clipped !== null && clipped[i] !== 0) {
+      short[i] = clipped[i];
+      shorts++;
+    } else trusted[i] = 1;
   }
-  if (holes === 0) return 0;
-  return continueMotion(field, trusted, hole);
+  return (shorts === 0 ? 0 : continueClipped(field, trusted, short)) + (holes === 0 ? 0 : continueMotion(field, trusted, hole));
 }
 
 /** A pixel is wholly covered from here on. */

@@ -13,13 +13,23 @@ export type RepairStep =
   | { readonly kind: 'growEdges'; readonly on: boolean; readonly reachPx: number }
   /** Pixels without a vector inside the picture, and clipped ones, continue the motion beside them. */
   | { readonly kind: 'fillHoles'; readonly on: boolean; readonly clipped: boolean }
+  /** The steps of whole-number types become slopes: each vector moves by at most half a step of its type, towards those beside it. */
+  | { readonly kind: 'smoothSteps'; readonly on: boolean }
   /** Slower than the floor stands still; faster than the ceiling is shortened to it. Null: no ceiling. */
   | { readonly kind: 'speedLimits'; readonly on: boolean; readonly floorPx: number; readonly ceilingPx: number | null };
 
 export type RepairKind = RepairStep['kind'];
 
 /** Bad values go before anything looks at neighbours; limits come last, on what will be used. */
-export const REPAIR_ORDER: readonly RepairKind[] = ['recentre', 'unmix', 'fillHoles', 'outliers', 'growEdges', 'speedLimits'];
+export const REPAIR_ORDER: readonly RepairKind[] = [
+  'recentre',
+  'unmix',
+  'fillHoles',
+  'outliers',
+  'smoothSteps',
+  'growEdges',
+  'speedLimits',
+];
 
 /** The steps that are on, in the order in which they are applied. */
 export function orderedRepairs(steps: readonly RepairStep[]): RepairStep[] {
