@@ -1,7 +1,7 @@
 export * from './errors';
 export * from './raster/window';
 export * from './raster/image';
-export { narrow as numberToHalf, widen as halfToNumber } from './raster/half';
+export { roundToHalf, widen as halfToNumber } from './raster/half';
 export * from './raster/statistics';
 export * from './raster/resize';
 export { COMPRESSIONS, type Attribute, type AttributeValue, type Channel, type Compression } from './exr/attributes';

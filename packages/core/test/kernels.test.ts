@@ -3,6 +3,7 @@ import type { ChunkMemory, Kernels, SliceLayer, SliceRequest } from '@ivrex/kern
 import { loadKernels } from '../../kernels/test/kernels';
 import { packBlocks } from '../src/exr/codecs/dwa-blocks';
 import { packHuffman } from '../src/exr/codecs/huffman';
+import { roundToHalf } from '../src';
 import { narrow, referenceKernels, widen } from '../src/reference';
 
 let kernels: Kernels;
@@ -197,6 +198,7 @@ test('floats round to the nearest half, ties to even, past 65519 to infinity', (
   kernels.floatToHalf(src, out);
   src.forEach((value, i) => {
     if (out[i] !== narrow(value)) throw new Error(`${value} became ${out[i]} instead of ${narrow(value)}`);
+    if (roundToHalf(value) !== widen(narrow(value))) throw new Error(`${value} was rounded to ${roundToHalf(value)}`);
   });
 });
 

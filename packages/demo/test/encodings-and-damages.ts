@@ -1,10 +1,9 @@
 import {
   encodeMotion,
-  halfToNumber,
-  numberToHalf,
   rawPixels,
   resizeMotionField,
   resizePlane,
+  roundToHalf,
   type Encoding,
   type MotionField,
   type SampleType,
@@ -212,5 +211,5 @@ function store(data: Float32Array, type: StoredAs['type']): void {
   if (type === 'float') return;
   const steps = type === 'u8' ? 255 : 65535;
   for (let i = 0; i < data.length; i++)
-    data[i] = type === 'half' ? halfToNumber(numberToHalf(data[i])) : Math.round(Math.min(1, Math.max(0, data[i])) * steps) / steps;
+    data[i] = type === 'half' ? roundToHalf(data[i]) : Math.round(Math.min(1, Math.max(0, data[i])) * steps) / steps;
 }

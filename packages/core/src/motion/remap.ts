@@ -1,4 +1,4 @@
-import { narrow as numberToHalf, widen as halfToNumber } from '../raster/half';
+import { roundToHalf } from '../raster/half';
 import { decodeMotion } from './decode';
 import type { Encoding } from './encoding';
 import { encodeMotion, INTEGER_STEPS, type EncodedMotion, type StoredType } from './encode';
@@ -23,8 +23,7 @@ export function remapFrame(
   alpha: Float32Array | null,
 ): RemappedFrame {
   const encoded = encodeMotion(field, encoding, type, fps, alpha);
-  if (type === 'half')
-    for (const plane of encoded.planes.values()) for (let i = 0; i < plane.length; i++) plane[i] = halfToNumber(numberToHalf(plane[i]));
+  if (type === 'half') for (const plane of encoded.planes.values()) for (let i = 0; i < plane.length; i++) plane[i] = roundToHalf(plane[i]);
   const { width, height } = field;
   const back = decodeMotion({ planes: encoded.planes, width, height, fps, beautyAlpha: alpha }, encoding);
   // With one set the target can hold one side only: the other is its mirror image, by the encoding's definition.

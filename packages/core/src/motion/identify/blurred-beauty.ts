@@ -11,8 +11,13 @@ export function blurredBeauty(encoding: Encoding, measured: MeasuredMotion, { no
   const planes = new Map(now.channels.map((c) => [c.name, c.data]));
   // A motion per second counts the same at every rate: edges are compared with each other.
   const { toNext, valid } = decodeMotion({ planes, width, height, fps: fps ?? 24, beautyAlpha: alpha }, encoding);
-  const axis = (a: number) => Float32Array.from(valid, (v, i) => (v === 1 ? toNext[i * 2 + a] : NaN));
-  const blur = measureBlurAtEdges(alpha, axis(0), axis(1), width, [0, 0]);
+  const x = new Float32Array(valid.length),
+    y = new Float32Array(valid.length);
+  for (let i = 0; i < valid.length; i++) {
+    x[i] = valid[i] === 1 ? toNext[i * 2] : NaN;
+    y[i] = valid[i] === 1 ? toNext[i * 2 + 1] : NaN;
+  }
+  const blur = measureBlurAtEdges(alpha, x, y, width, [0, 0]);
   if (blur === null || blur.softer < BLURRED_SOFTER) return [];
   return [
     {

@@ -45,10 +45,15 @@ export interface WarpError {
 export function warpErrorOf(measured: WarpPictures, vx: Float64Array, vy: Float64Array, view: WarpView): WarpError {
   let sum = 0,
     points = 0;
-  visitPoints(measured, vx, vy, view, (_, e) => {
-    points++;
-    sum += Math.min(MOST, Math.abs(e));
-  });
+  for (const { difference, count } of looksOf(measured, vx, vy, view)) {
+    for (let m = 0; m < count; m++) {
+      const off = Math.abs(difference[m]);
+      // NaN fails the comparison.
+      if (!(off >= 0)) continue;
+      points++;
+      sum += off < MOST ? off : MOST;
+    }
+  }
   return { mean: points === 0 ? MOST : sum / points, points };
 }
 
@@ -56,10 +61,14 @@ export function warpErrorOf(measured: WarpPictures, vx: Float64Array, vy: Float6
 export function warpErrorsAt(measured: WarpPictures, vx: Float64Array, vy: Float64Array, view: WarpView): Float64Array {
   const out = new Float64Array(vx.length),
     looks = new Uint8Array(vx.length);
-  visitPoints(measured, vx, vy, view, (k, e) => {
-    looks[k]++;
-    out[k] += Math.min(MOST, Math.abs(e));
-  });
+  for (const { difference, count } of looksOf(measured, vx, vy, view))
+    for (let m = 0; m < count; m++) {
+      const off = Math.abs(difference[m]),
+        k = view.chosen === null ? m : view.chosen[m];
+      if (!(off >= 0)) continue;
+      looks[k]++;
+      out[k] += off < MOST ? off : MOST;
+    }
   return out.map((sum, k) => (looks[k] === 0 ? NaN : sum / looks[k]));
 }
 
@@ -93,23 +102,18 @@ export function fitWarp(
   for (const level of levels) {
     const view = { ...within, level };
     velocities(motion, parameters, vx, vy);
-    let best = warpErrorOf(measured, vx, vy, view).mean;
+    let best = warpAndSlopes(measured, motion, vx, vy, view, size);
     for (let round = 0; round < ROUNDS; round++) {
-      const system = normalEquations(measured, motion, vx, vy, view, size);
-      const step = solve(system.matrix, system.right, size);
+      const step = solve(best.matrix, best.right, size);
       if (step === null) break;
+      deviations = deviationsOf(best, size);
       const tried = parameters.map((p, j) => p - step[j]);
       velocities(motion, tried, vx, vy);
-      const now = warpErrorOf(measured, vx, vy, view).mean;
-      if (!(now < best)) {
-        velocities(motion, parameters, vx, vy);
-        deviations = deviationsOf(system, size);
-        break;
-      }
-      const small = best - now < 1e-4 * best;
+      const now = warpAndSlopes(measured, motion, vx, vy, view, size);
+      if (!(now.mean < best.mean)) break;
+      const small = best.mean - now.mean < 1e-4 * best.mean;
       best = now;
       parameters = tried;
-      deviations = deviationsOf(system, size);
       if (small) break;
     }
   }
@@ -135,36 +139,49 @@ interface NormalEquations {
   readonly weight: number;
 }
 
-function normalEquations(
+/** The error of a motion, and the normal equations of the next step from it, in one go. */
+function warpAndSlopes(
   measured: WarpPictures,
   { basisX, basisY }: LinearMotion,
   vx: Float64Array,
   vy: Float64Array,
   view: WarpView,
   size: number,
-): NormalEquations {
+): NormalEquations & { readonly mean: number } {
   const matrix = new Float64Array(size * size),
     right = new Float64Array(size),
-    row = new Float64Array(size);
+    row = new Float64Array(size),
+    nothing = new Float64Array(vx.length);
+  const xs = basisX.map((b) => b ?? nothing),
+    ys = basisY.map((b) => b ?? nothing);
   let squares = 0,
-    weight = 0;
-  visitPoints(measured, vx, vy, view, (k, e, other, tx, ty, sign) => {
+    weight = 0,
+    sum = 0,
+    points = 0;
+  for (const { difference, tx, ty, other, sign, count } of looksOf(measured, vx, vy, view)) {
     const scale = sign * 2 ** -view.level;
-    const q = DOUBT * DOUBT + e * e,
-      w = (DOUBT * DOUBT * DOUBT * DOUBT) / (q * q);
-    const gx = bilinear(other, other.slopeX, tx, ty) * scale,
-      gy = bilinear(other, other.slopeY, tx, ty) * scale;
-    for (let j = 0; j < size; j++) row[j] = (basisX[j]?.[k] ?? 0) * gx + (basisY[j]?.[k] ?? 0) * gy;
-    for (let i = 0; i < size; i++) {
-      const wr = w * row[i];
-      right[i] += wr * e;
-      for (let j = 0; j <= i; j++) matrix[i * size + j] += wr * row[j];
+    for (let m = 0; m < count; m++) {
+      const e = difference[m];
+      if (e !== e) continue;
+      points++;
+      sum += Math.min(MOST, Math.abs(e));
+      const k = view.chosen === null ? m : view.chosen[m];
+      const q = DOUBT * DOUBT + e * e,
+        w = (DOUBT * DOUBT * DOUBT * DOUBT) / (q * q);
+      const gx = bilinear(other, other.slopeX, tx[m], ty[m]) * scale,
+        gy = bilinear(other, other.slopeY, tx[m], ty[m]) * scale;
+      for (let j = 0; j < size; j++) row[j] = xs[j][k] * gx + ys[j][k] * gy;
+      for (let i = 0; i < size; i++) {
+        const wr = w * row[i];
+        right[i] += wr * e;
+        for (let j = 0; j <= i; j++) matrix[i * size + j] += wr * row[j];
+      }
+      squares += w * e * e;
+      weight += w;
     }
-    squares += w * e * e;
-    weight += w;
-  });
+  }
   for (let i = 0; i < size; i++) for (let j = i + 1; j < size; j++) matrix[i * size + j] = matrix[j * size + i];
-  return { matrix, right, squares, weight };
+  return { matrix, right, squares, weight, mean: points === 0 ? MOST : sum / points };
 }
 
 function deviationsOf({ matrix, squares, weight }: NormalEquations, size: number): Float64Array {
@@ -204,40 +221,65 @@ export function solve(matrix: Float64Array, right: Float64Array, size: number): 
   return b;
 }
 
-/** Previous pictures are looked up against the motion. Points that leave the picture, or have no vector, are passed over. */
-function visitPoints(
-  measured: WarpPictures,
-  vx: Float64Array,
-  vy: Float64Array,
-  { target, level, chosen, bend }: WarpView,
-  visit: (k: number, difference: number, other: PyramidLevel, tx: number, ty: number, sign: 1 | -1) => void,
-): void {
-  const now = measured.now[level],
-    scale = 2 ** -level,
-    count = chosen === null ? measured.x.length : chosen.length;
+/** Where the points are looked for in one neighbour, and by what they differ there; NaN where they leave it or have no vector. */
+interface Look {
+  readonly other: PyramidLevel;
+  readonly sign: 1 | -1;
+  /** Points that are looked at, in the order of `chosen`. */
+  readonly count: number;
+  readonly difference: Float64Array;
+  readonly tx: Float64Array;
+  readonly ty: Float64Array;
+}
+
+/** One look for each neighbour that is asked for. Previous pictures are looked up against the motion. */
+function looksOf(measured: WarpPictures, vx: Float64Array, vy: Float64Array, { target, level, chosen, bend }: WarpView): readonly Look[] {
+  const scale = 2 ** -level,
+    count = chosen === null ? measured.x.length : chosen.length,
+    own = ownValues(measured, level);
+  const looks: Look[] = [];
   for (const sign of [1, -1] as const) {
     const pyramid = sign === 1 ? measured.next : measured.previous;
     if (pyramid === null || target === (sign === 1 ? 'previous' : 'next')) continue;
-    const other = pyramid[level];
+    const other = pyramid[level],
+      right = other.width - 0.5,
+      bottom = other.height - 0.5;
+    const difference = new Float64Array(count),
+      tx = new Float64Array(count),
+      ty = new Float64Array(count);
     // Next: w + (1 - s) b. Previous: -w + (1 + s) b.
     const share = bend === null ? 0 : 1 - sign * bend.middle;
     for (let m = 0; m < count; m++) {
       const k = chosen === null ? m : chosen[m];
-      const x = (measured.x[k] + 0.5) * scale - 0.5,
-        y = (measured.y[k] + 0.5) * scale - 0.5;
       let dx = vx[k] * sign,
         dy = vy[k] * sign;
       if (bend !== null && share !== 0) {
         dx += share * bend.x[k];
         dy += share * bend.y[k];
       }
-      const tx = x + dx * scale,
-        ty = y + dy * scale;
+      const px = (measured.x[k] + 0.5 + dx) * scale - 0.5,
+        py = (measured.y[k] + 0.5 + dy) * scale - 0.5;
+      tx[m] = px;
+      ty[m] = py;
       // NaN fails every comparison.
-      if (!(tx >= -0.5 && ty >= -0.5 && tx <= other.width - 0.5 && ty <= other.height - 0.5)) continue;
-      visit(k, bilinear(other, other.values, tx, ty) - bilinear(now, now.values, x, y), other, tx, ty, sign);
+      difference[m] = px >= -0.5 && py >= -0.5 && px <= right && py <= bottom ? bilinear(other, other.values, px, py) - own[k] : NaN;
     }
+    looks.push({ other, sign, count, difference, tx, ty });
   }
+  return looks;
+}
+
+const ownValuesOf = new WeakMap<Int32Array, (Float64Array | undefined)[]>();
+
+/** The frame's own brightness at all points, by level: every reading is held against the same. */
+function ownValues({ now, x, y }: WarpPictures, level: number): Float64Array {
+  const known = ownValuesOf.get(x) ?? [];
+  ownValuesOf.set(x, known);
+  const scale = 2 ** -level,
+    plane = now[level];
+  return (known[level] ??= Float64Array.from(x, (px, k) =>
+    bilinear(plane, plane.values, (px + 0.5) * scale - 0.5, (y[k] + 0.5) * scale - 0.5),
+  ));
 }
 
 function bilinear(level: PyramidLevel, plane: Float32Array, x: number, y: number): number {

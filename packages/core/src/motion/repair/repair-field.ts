@@ -49,7 +49,7 @@ function apply(field: MotionField, step: RepairStep, context: RepairContext): nu
     case 'outliers':
       return replaceOutliers(field);
     case 'smoothSteps':
-      return smoothSteps(field, context.halfStep);
+      return smoothSteps(field, context.halfStep, context.alpha);
     case 'growEdges':
       return growEdges(field, context.alpha, step.reachPx);
     case 'speedLimits':
