@@ -43,6 +43,24 @@ export const motionTrialSchema = z.object({
 });
 export type MotionTrial = z.infer<typeof motionTrialSchema>;
 
+export const findOffsetSchema = z.strictObject({ shot: shotIdSchema });
+
+/** By which number another render's frames differ from this shot's, as the pictures tell. */
+export const foundOffsetSchema = z.object({
+  /** The frame that was looked at. */
+  frame: z.number().int(),
+  offset: z.number().int(),
+  /** The others leave clearly more. */
+  isClear: z.boolean(),
+  /** What is left of the picture's difference under each offset, best first. */
+  tried: z.array(z.object({ offset: z.number().int(), after: z.number() })),
+});
+export type FoundOffset = z.infer<typeof foundOffsetSchema>;
+
+/** Folders of made passes. */
+export const madeNameSchema = z.enum(['motion_from_camera', 'motion_from_pictures', 'motion_borrowed']);
+export type MadeName = z.infer<typeof madeNameSchema>;
+
 export const makingMotionSchema = z.object({
   state: z.enum(['running', 'done', 'failed', 'cancelled']),
   source: madeSourceSchema,

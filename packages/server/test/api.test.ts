@@ -372,4 +372,4 @@ test('a LUT is kept as it was given; one that is none is refused with its line',
   expect((bad.body as { error: { message: string } }).error.message).toBe('line 2 of the LUT is not three numbers');
 });
 
-describe('motion that is made', () => madeMotionCases(() => api, data));
+describe('motion that is made', () => madeMotionCases(() => ({ api, services }), data));

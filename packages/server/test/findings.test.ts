@@ -67,7 +67,17 @@ function shotOf(made: readonly Made[], change: Partial<ShotSettings> = {}): Find
     version: 1,
     roles: {},
     elements: [
-      { name: 'e', beauty: idOf('beauty'), motion: idOf('motion'), depth: null, ids: null, encoding: null, shutter: null, repairs: [], facts: [] },
+      {
+        name: 'e',
+        beauty: idOf('beauty'),
+        motion: idOf('motion'),
+        depth: null,
+        ids: null,
+        encoding: null,
+        shutter: null,
+        repairs: [],
+        facts: [],
+      },
     ],
     shutter: { opens: -0.25, closes: 0.25, strength: 1 },
     path: 'auto',

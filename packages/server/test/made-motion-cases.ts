@@ -1,13 +1,16 @@
 import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
 import path from 'node:path';
-import type { CameraTrackRow, MadeSource, MakingMotion, MotionTrial, Pass, SavedEncoding, ShotDetail } from '@ivrex/contract';
+import type { CameraTrackRow, FoundOffset, MadeSource, MakingMotion, MotionTrial, Pass, SavedEncoding, ShotDetail } from '@ivrex/contract';
 import { fingerprintOf } from '@ivrex/contract';
 import type request from 'supertest';
+import { MotionMakes } from '../src/services/motion-makes';
+import type { Services } from '../src/services/services';
 
 const FLOAT = path.join(__dirname, '../../../.cache/demo/tidal-clock/TC_040');
 
 /** Cases of the same server as the rest: one database serves one file of tests at a time. */
-export function madeMotionCases(api: () => ReturnType<typeof request>, data: string): void {
+export function madeMotionCases(bench: () => { api: ReturnType<typeof request>; services: Services }, data: string): void {
+  const api = () => bench().api;
   const folder = path.join(data, 'media/marsh/TC_040');
   let shot: ShotDetail;
   const load = async () => (await api().get(`/api/shots/${shot.shot.id}`).expect(200)).body as ShotDetail;
@@ -114,6 +117,11 @@ export function madeMotionCases(api: () => ReturnType<typeof request>, data: str
     expect((await finished()).state).toBe('cancelled');
     const hidden = readdirSync(path.join(data, 'made', shot.shot.id)).filter((name) => name.startsWith('.motion_from_pictures'));
     expect(hidden).toHaveLength(1);
+    // A server that starts now knows what came of it, and leaves alone what an artist stopped.
+    const next = new MotionMakes(bench().services);
+    expect(await next.look(shot.shot.id)).toMatchObject({ state: 'cancelled', source, total: 3 });
+    await next.resume();
+    expect((await finished()).state).toBe('cancelled');
     const kept = readdirSync(path.join(data, 'made', shot.shot.id, hidden[0])).length;
     expect(kept).toBeGreaterThan(0);
     expect((await load()).passes.some((p) => p.file.includes('motion_from_pictures'))).toBe(false);
@@ -125,6 +133,47 @@ export function madeMotionCases(api: () => ReturnType<typeof request>, data: str
     await api().post(url('undo')).expect(200);
   });
 
+  test('what ran when the server died is gone on with by the next one', async () => {
+    const { services } = bench();
+    await services.database.query(`UPDATE shot_jobs SET status = status || '{"state": "running", "done": 1}' WHERE shot_id = $1`, [
+      shot.shot.id,
+    ]);
+    const next = new MotionMakes(services);
+    await next.resume();
+    await expect(next.order(shot.shot.id, { kind: 'pictures' })).rejects.toThrow('is being made');
+    let status = await next.look(shot.shot.id);
+    while (status?.state === 'running') {
+      await new Promise((resolve) => setTimeout(resolve, 200));
+      status = await next.look(shot.shot.id);
+    }
+    expect(status).toMatchObject({ state: 'done', done: 3, failed: [] });
+    await api().post(url('undo')).expect(200);
+  });
+
+  test('a made pass that is removed is gone from the disk and from the shot, and can be made again', async () => {
+    const name = 'motion_from_pictures',
+      folderOf = path.join(data, 'made', shot.shot.id, name);
+    expect(existsSync(folderOf)).toBe(true);
+    const before = await load();
+    const made = before.passes.find((p) => p.file.startsWith(`(made)/${name}/`)) as Pass;
+    const elements = [{ ...before.settings.elements[0], motion: made.id }];
+    const body = { settings: { ...before.settings, elements }, label: 'chosen', basedOn: before.state.sequence };
+    await api().put(url('settings')).send(body).expect(200);
+    const after = (
+      await api()
+        .delete(url(`motion/made/${name}`))
+        .expect(200)
+    ).body as ShotDetail;
+    expect(existsSync(folderOf)).toBe(false);
+    expect(after.passes.some((p) => p.file.includes(name))).toBe(false);
+    expect(after.settings.elements[0]).toMatchObject({ motion: null, encoding: null });
+    expect(after.state.label).toBe('Made motion removed');
+    // The one from the camera is still there.
+    expect(after.passes.some((p) => p.file.includes('motion_from_camera'))).toBe(true);
+    await api().delete(url('motion/made/..%2f..%2fmedia')).expect(400);
+    for (let i = 0; i < 2; i++) await api().post(url('undo')).expect(200);
+  });
+
   test('the motion of another render is borrowed, at another size and numbered otherwise', async () => {
     const half = path.join(data, 'media/marsh/TC_040_again');
     mkdirSync(half, { recursive: true });
@@ -134,7 +183,11 @@ export function madeMotionCases(api: () => ReturnType<typeof request>, data: str
     const source = { kind: 'render', shot: shot.shot.id, offset: 1000 };
     const post = (what: string, body: object, status: number) =>
       api().post(`/api/shots/${id}/motion/make${what}`).send(body).expect(status);
+    const found = (await post('/offset', { shot: shot.shot.id }, 200)).body as FoundOffset;
+    expect(found).toMatchObject({ frame: 4, offset: 1000, isClear: true });
+    expect(found.tried.map((t) => t.offset).sort()).toEqual([1000, 1001, 999].sort());
     const right = (await post('/try', { source, frame: 4 }, 200)).body as MotionTrial;
+    expect(right.proof?.after).toBe(found.tried[0].after);
     expect(right.proof?.after).toBeLessThan(0.5 * (right.proof?.before ?? 0));
     const late = (await post('/try', { source: { ...source, offset: 1001 }, frame: 4 }, 200)).body as MotionTrial;
     expect(late.proof?.after).toBeGreaterThan(1.2 * (right.proof?.after ?? 1));

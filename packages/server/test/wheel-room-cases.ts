@@ -1,10 +1,11 @@
-import { copyFileSync, cpSync, existsSync, truncateSync } from 'node:fs';
+import { copyFileSync, cpSync, existsSync, rmSync, statSync, truncateSync } from 'node:fs';
 import path from 'node:path';
 import type { FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail, ShotId } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding, rawPixels } from '@ivrex/core';
 import type request from 'supertest';
 import { frameSources } from '../src/services/deliveries';
+import { MotionRemaps } from '../src/services/motion-remaps';
 import type { Services } from '../src/services/services';
 import { ShotWatch } from '../src/services/watch';
 
@@ -166,7 +167,22 @@ export function wheelRoomCases(bench: () => Bench, data: string): void {
     }
     expect(written).toMatchObject({ state: 'done', done: result?.total, clippedPixels: 0, failed: [] });
     expect(written.maxErrorPx).toBeLessThanOrEqual(written.predictedErrorPx + 1e-5);
-    expect(existsSync(written.pattern.replace('####', '1004'))).toBe(true);
+    const fileAt = (frame: number) => written.pattern.replace('####', String(frame));
+    expect(existsSync(fileAt(1004))).toBe(true);
+    // As if the server had died before this frame: the next one writes it, and what was written stays.
+    const { database } = services();
+    rmSync(fileAt(1004));
+    const stamp = statSync(fileAt(1003)).mtimeMs;
+    await database.query(
+      `UPDATE shot_jobs SET written = array_remove(written, 1004), status = status || '{"state": "running", "done": 5}'
+       WHERE shot_id = $1 AND kind = 'remap'`,
+      [wheels.shot.id],
+    );
+    const next = new MotionRemaps(services());
+    await next.resume();
+    while ((await next.look(wheels.shot.id))?.state === 'running') await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(await next.look(wheels.shot.id)).toMatchObject({ state: 'done', done: 6, clippedPixels: 0, maxErrorPx: written.maxErrorPx });
+    expect([existsSync(fileAt(1004)), statSync(fileAt(1003)).mtimeMs]).toEqual([true, stamp]);
     // What no format can hold is said frame by frame, and the pass is still there.
     await api().post(remap).send({ name: 'motion_half', to, type: 'half', format: 'png' }).expect(201);
     do {

@@ -1,4 +1,13 @@
-import { cameraTrackSchema, makingMotionSchema, motionTrialSchema, type MadeSource, type ShotDetail } from '@ivrex/contract';
+import {
+  cameraTrackSchema,
+  foundOffsetSchema,
+  makingMotionSchema,
+  motionTrialSchema,
+  shotDetailSchema,
+  type MadeName,
+  type MadeSource,
+  type ShotDetail,
+} from '@ivrex/contract';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { z } from 'zod';
@@ -41,6 +50,25 @@ export function useMakeMotion(shotId: string) {
         ? requestJson(makingMotionSchema.nullable(), `/shots/${shotId}/motion/make/cancel`, 'POST', {})
         : requestJson(makingMotionSchema.nullable(), `/shots/${shotId}/motion/make`, 'POST', { source }),
     onSuccess: (status) => client.setQueryData(['motion-make', shotId], status),
+  });
+}
+
+/** Which frames of another render are this shot's. Null: none is chosen. */
+export function useFoundOffset({ shot, settings, look }: ShotDetail, other: { id: string; changedAt: string } | null) {
+  return useQuery({
+    queryKey: ['motion-offset', shot.id, look, settings.elements[0].beauty, settings.readings, other],
+    enabled: other !== null,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () => requestJson(foundOffsetSchema, `/shots/${shot.id}/motion/make/offset`, 'POST', { shot: other?.id }),
+  });
+}
+
+export function useRemoveMade(shotId: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (name: MadeName) => requestJson(shotDetailSchema, `/shots/${shotId}/motion/made/${name}`, 'DELETE'),
+    onSuccess: (detail) => client.setQueryData(['shot', shotId], detail),
   });
 }
 

@@ -3,8 +3,10 @@ import {
   deliveryIdSchema,
   deliveryOptionsSchema,
   encodingIdSchema,
+  findOffsetSchema,
   identifyRequestSchema,
   lutIdSchema,
+  madeNameSchema,
   makeMotionOrderSchema,
   newCameraTrackSchema,
   newLutSchema,
@@ -134,19 +136,19 @@ export function apiRoutes(services: Services): Router {
     response.json(await services.audits.resume(shotParams.parse(request.params).shotId));
   });
 
-  api.get('/shots/:shotId/motion/remap', (request, response) => {
-    response.json(services.remaps.look(shotParams.parse(request.params).shotId));
+  api.get('/shots/:shotId/motion/remap', async (request, response) => {
+    response.json(await services.remaps.look(shotParams.parse(request.params).shotId));
   });
   api.post('/shots/:shotId/motion/remap', async (request, response) => {
     const order = remapOrderSchema.parse(request.body);
     response.status(201).json(await services.remaps.order(shotParams.parse(request.params).shotId, order));
   });
-  api.post('/shots/:shotId/motion/remap/cancel', (request, response) => {
-    response.json(services.remaps.cancel(shotParams.parse(request.params).shotId));
+  api.post('/shots/:shotId/motion/remap/cancel', async (request, response) => {
+    response.json(await services.remaps.cancel(shotParams.parse(request.params).shotId));
   });
 
-  api.get('/shots/:shotId/motion/make', (request, response) => {
-    response.json(services.makes.look(shotParams.parse(request.params).shotId));
+  api.get('/shots/:shotId/motion/make', async (request, response) => {
+    response.json(await services.makes.look(shotParams.parse(request.params).shotId));
   });
   api.post('/shots/:shotId/motion/make', async (request, response) => {
     const { source } = makeMotionOrderSchema.parse(request.body);
@@ -156,8 +158,17 @@ export function apiRoutes(services: Services): Router {
     const { source, frame } = tryMotionSchema.parse(request.body);
     response.json(await services.makes.try(shotParams.parse(request.params).shotId, source, frame));
   });
-  api.post('/shots/:shotId/motion/make/cancel', (request, response) => {
-    response.json(services.makes.cancel(shotParams.parse(request.params).shotId));
+  api.post('/shots/:shotId/motion/make/offset', async (request, response) => {
+    const { shot } = findOffsetSchema.parse(request.body);
+    response.json(await services.makes.findOffset(shotParams.parse(request.params).shotId, shot));
+  });
+  api.delete('/shots/:shotId/motion/made/:name', async (request, response) => {
+    const { shotId, name } = shotParams.extend({ name: madeNameSchema }).parse(request.params);
+    await services.makes.remove(shotId, name);
+    response.json(await shotDetail(services.database, shotId));
+  });
+  api.post('/shots/:shotId/motion/make/cancel', async (request, response) => {
+    response.json(await services.makes.cancel(shotParams.parse(request.params).shotId));
   });
   api.get('/shots/:shotId/cameras', async (request, response) => {
     response.json(await listCameraTracks(services.database, shotParams.parse(request.params).shotId));

@@ -1,30 +1,28 @@
 import { createHash } from 'node:crypto';
 import { mkdir, readdir, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
-import type { MadeSource, MakingMotion, MotionTrial, ShotDetail, ShotId, ShotSettings } from '@ivrex/contract';
-import { cameraAt, IvrexError, orNull, type CameraTrack } from '@ivrex/core';
-import { MADE_ENCODING, type MakeMotionRequest, type MotionSource, type PictureFile } from '@ivrex/media';
+import {
+  madeSourceSchema,
+  makingMotionSchema,
+  type FoundOffset,
+  type MadeName,
+  type MadeSource,
+  type MakingMotion,
+  type MotionTrial,
+  type ShotDetail,
+  type ShotId,
+  type ShotSettings,
+} from '@ivrex/contract';
+import { IvrexError, orNull } from '@ivrex/core';
+import { MADE_ENCODING } from '@ivrex/media';
 import { bringIn } from './bring-in';
-import { cameraTrackOf } from './camera-tracks';
-import { passFileAt, pictureFileAt } from './frames';
 import { madeFolderOf, MADE_PREFIX } from './made-folders';
+import { MADE_NAMES, makeRequest, planMotion, type MotionPlan } from './make-requests';
 import type { Services } from './services';
+import { ShotJobs, type RunningJob } from './shot-jobs';
 import { changeSettings, shotDetail } from './shots';
 
 type MakeServices = Pick<Services, 'database' | 'pool' | 'config' | 'log' | 'now' | 'looks'>;
-
-interface Job {
-  readonly stop: AbortController;
-  readonly since: number;
-  status: MakingMotion;
-}
-
-/** What the written passes are called, and what undo says. */
-const NAMES: Record<MadeSource['kind'], { readonly file: string; readonly label: string }> = {
-  camera: { file: 'motion_from_camera', label: 'Motion made from the camera' },
-  pictures: { file: 'motion_from_pictures', label: 'Motion estimated from the pictures' },
-  render: { file: 'motion_borrowed', label: 'Motion borrowed from another render' },
-};
 
 /**
  * Makes motion passes where a render brought none: derived from a camera, estimated from the pictures, borrowed from another render. They
@@ -32,28 +30,79 @@ const NAMES: Record<MadeSource['kind'], { readonly file: string; readonly label:
  * goes on with them.
  */
 export class MotionMakes {
-  private readonly jobs = new Map<ShotId, Job>();
+  private readonly jobs: ShotJobs<MadeSource, MakingMotion>;
 
-  constructor(private readonly services: MakeServices) {}
+  constructor(private readonly services: MakeServices) {
+    this.jobs = new ShotJobs(services, {
+      kind: 'make',
+      asked: madeSourceSchema,
+      status: makingMotionSchema,
+      busy: 'motion of this shot is being made; wait for it, or stop it',
+    });
+  }
 
-  look(shotId: ShotId): MakingMotion | null {
-    return this.jobs.get(shotId)?.status ?? null;
+  look(shotId: ShotId): Promise<MakingMotion | null> {
+    return this.jobs.look(shotId);
   }
 
   /** One frame, held against the pictures; nothing is written. @throws IvrexError as `makeMotion` */
   async try(shotId: ShotId, source: MadeSource, frame: number): Promise<MotionTrial> {
     const detail = await shotDetail(this.services.database, shotId);
-    const plan = await this.plan(detail, source);
-    const { request, warnings } = await this.requestAt(plan, frame, null);
+    const plan = await planMotion(this.services, detail, source);
+    const { request, warnings } = await makeRequest(this.services.database, plan, frame, null);
     return { ...(await this.services.pool.run<'make'>({ kind: 'make', request })), frame, warnings };
+  }
+
+  /**
+   * Which of another render's frames shows what this shot's show: its motion, under every likely offset, is held against one frame's
+   * pictures. @throws IvrexError badSetting, notFound, missingFrame
+   */
+  async findOffset(shotId: ShotId, other: ShotId): Promise<FoundOffset> {
+    const detail = await shotDetail(this.services.database, shotId);
+    const first = await planMotion(this.services, detail, { kind: 'render', shot: other, offset: 0 });
+    const frame = first.frames[first.frames.length >> 1];
+    const results = await Promise.all(
+      likelyOffsets(detail, first.other ?? detail).map(async (offset) => {
+        const source = { kind: 'render', shot: other, offset } as const;
+        return orNull(async () => {
+          const { request } = await makeRequest(this.services.database, { ...first, source }, frame, null);
+          const { proof } = await this.services.pool.run<'make'>({ kind: 'make', request });
+          return proof === null ? null : { offset, after: proof.after };
+        });
+      }),
+    );
+    const tried = results.filter((r) => r !== null).sort((a, b) => a.after - b.after);
+    const [best, next] = tried;
+    if (best === undefined)
+      throw new IvrexError(
+        'missingFrame',
+        `the pictures of frame ${frame} do not tell: too little texture, or the other render has no motion for it`,
+      );
+    return { frame, offset: best.offset, isClear: next === undefined || best.after < CLEARLY * next.after, tried };
+  }
+
+  /** Takes a made pass away; where it is the shot's motion, the shot has none then. @throws IvrexError conflict */
+  async remove(shotId: ShotId, name: MadeName): Promise<void> {
+    this.jobs.assertIdle(shotId);
+    const { shot, passes, settings, state } = await shotDetail(this.services.database, shotId);
+    const pass = passes.find((p) => p.file.startsWith(`${MADE_PREFIX}${name}/`));
+    const [element, ...others] = settings.elements;
+    if (pass !== undefined && element.motion === pass.id) {
+      const next = { ...settings, elements: [{ ...element, motion: null, encoding: null, repairs: [] }, ...others] };
+      await changeSettings(this.services, shotId, next, 'Made motion removed', state.sequence);
+    }
+    const folder = madeFolderOf(this.services.config, shotId);
+    const entries = await readdir(folder).catch(() => []);
+    for (const entry of entries)
+      if (entry === name || entry.startsWith(`.${name}-`)) await rm(path.join(folder, entry), { recursive: true, force: true });
+    await bringIn(this.services, shot.folder, { force: true });
   }
 
   /** @throws IvrexError badSetting, conflict */
   async order(shotId: ShotId, source: MadeSource): Promise<MakingMotion> {
-    if (this.jobs.get(shotId)?.status.state === 'running')
-      throw new IvrexError('conflict', 'motion of this shot is being made; wait for it, or stop it');
+    this.jobs.assertIdle(shotId);
     const detail = await shotDetail(this.services.database, shotId);
-    const plan = await this.plan(detail, source);
+    const plan = await planMotion(this.services, detail, source);
     const status: MakingMotion = {
       state: 'running',
       source,
@@ -63,52 +112,35 @@ export class MotionMakes {
       failed: [],
       warnings: [],
     };
-    const job: Job = { stop: new AbortController(), since: this.services.now().getTime(), status };
-    this.jobs.set(shotId, job);
-    void this.decided(plan)
-      .then((all) => this.run(job, all))
-      .catch((error: unknown) => {
-        this.services.log.error({ err: error, shotId }, 'making motion ended unexpectedly');
-        const message = error instanceof IvrexError ? error.message : 'it ended unexpectedly; the log says more';
-        job.status = { ...job.status, state: 'failed', failed: [...job.status.failed, { frame: detail.shot.firstFrame, message }] };
-      });
-    return status;
+    const job = { asked: source, status, written: [], firstFrame: detail.shot.firstFrame };
+    return this.jobs.start(shotId, job, async (running) => this.run(running, await this.decided(plan)));
   }
 
-  cancel(shotId: ShotId): MakingMotion | null {
-    this.jobs.get(shotId)?.stop.abort();
-    return this.look(shotId);
+  /** After a start: what was under way goes on with the files that are made. */
+  async resume(): Promise<void> {
+    for (const { shotId, asked } of await this.jobs.interrupted()) await this.order(shotId, asked);
+  }
+
+  cancel(shotId: ShotId): Promise<MakingMotion | null> {
+    return this.jobs.cancel(shotId);
   }
 
   stop(): void {
-    for (const { stop } of this.jobs.values()) stop.abort();
-  }
-
-  private async plan(detail: ShotDetail, source: MadeSource): Promise<Plan> {
-    const [{ beauty }] = detail.settings.elements;
-    if (beauty === null) throw new IvrexError('badSetting', 'choose the beauty in step Passes first: motion is made for it');
-    const pass = detail.passes.find((p) => p.id === beauty);
-    const { firstFrame, lastFrame } = detail.shot;
-    const frames = (pass?.frames ?? [firstFrame]).filter((f) => f >= firstFrame && f <= lastFrame);
-    const track = source.kind === 'camera' ? await cameraTrackOf(this.services, detail, source.camera) : null;
-    const other = source.kind === 'render' ? await shotDetail(this.services.database, source.shot) : null;
-    return { detail, source, beauty, frames, isOne: (pass?.frames ?? null) === null, track, other };
+    this.jobs.stop();
   }
 
   /** Which way depth counts is found once, on a frame in the middle, and holds for all. */
-  private async decided(plan: Plan): Promise<Plan> {
+  private async decided(plan: MotionPlan): Promise<MotionPlan> {
     const { source, frames } = plan;
     if (source.kind !== 'camera' || source.surface.kind !== 'depth' || source.surface.measured !== 'auto') return plan;
-    const { request } = await this.requestAt(plan, frames[frames.length >> 1], null);
+    const { request } = await makeRequest(this.services.database, plan, frames[frames.length >> 1], null);
     const { depthKind } = await this.services.pool.run<'make'>({ kind: 'make', request });
     return { ...plan, source: { ...source, surface: { ...source.surface, measured: depthKind ?? 'alongView' } } };
   }
 
-  /** One thread is left to those who look at the picture. */
-  private async run(job: Job, plan: Plan): Promise<void> {
-    const { signal } = job.stop,
-      { id } = plan.detail.shot,
-      { file, label } = NAMES[plan.source.kind];
+  private async run(job: RunningJob<MakingMotion>, plan: MotionPlan): Promise<void> {
+    const { id } = plan.detail.shot,
+      { file, label } = MADE_NAMES[plan.source.kind];
     const folder = path.join(madeFolderOf(this.services.config, id), file);
     // Files of another order, or of other settings, are not gone on with.
     const key = createHash('sha256')
@@ -119,34 +151,23 @@ export class MotionMakes {
     const nameOf = (frame: number) => `${file}.${String(frame).padStart(4, '0')}.exr`;
     const there = new Set(await readdir(partFolder));
     const left = plan.frames.filter((f) => !there.has(nameOf(f)));
-    const before = plan.frames.length - left.length;
-    const count = (part: Partial<MakingMotion>) => {
-      const status = { ...job.status, ...part };
-      const made = status.done - before;
-      const each = (this.services.now().getTime() - job.since) / 1000 / Math.max(1, made);
-      job.status = { ...status, secondsLeft: made < 1 ? null : each * (status.total - status.done) };
-    };
-    count({ done: before });
-    const lane = async () => {
-      for (let frame = left.shift(); frame !== undefined && !signal.aborted; frame = left.shift()) {
-        try {
-          const { request, warnings } = await this.requestAt(plan, frame, path.join(partFolder, nameOf(frame)));
-          await this.services.pool.run<'make'>({ kind: 'make', request }, signal);
-          count({ done: job.status.done + 1, warnings: [...new Set([...job.status.warnings, ...warnings])] });
-        } catch (error) {
-          if (!(error instanceof IvrexError)) throw error;
-          if (error.code !== 'cancelled') count({ failed: [...job.status.failed, { frame, message: error.message }] });
-        }
-      }
-    };
-    await Promise.all(Array.from({ length: Math.max(1, this.services.pool.threads - 1) }, lane));
-    if (signal.aborted) return count({ state: 'cancelled' });
-    if (job.status.done === 0) return count({ state: 'failed' });
+    const before = plan.frames.length - left.length,
+      since = this.services.now().getTime();
+    job.update({ done: before });
+    const isWhole = await this.jobs.eachFrame(job, left, async (frame) => {
+      const { request, warnings } = await makeRequest(this.services.database, plan, frame, path.join(partFolder, nameOf(frame)));
+      await this.services.pool.run<'make'>({ kind: 'make', request }, job.signal);
+      const done = job.status.done + 1,
+        each = (this.services.now().getTime() - since) / 1000 / (done - before);
+      return { done, secondsLeft: each * (job.status.total - done), warnings: [...new Set([...job.status.warnings, ...warnings])] };
+    });
+    if (!isWhole) return job.update({ state: 'cancelled' });
+    if (job.status.done === 0) return job.update({ state: 'failed' });
     await rm(folder, { recursive: true, force: true });
     await rename(partFolder, folder);
     await bringIn(this.services, plan.detail.shot.folder, { force: true });
     await this.choose(id, file, label);
-    count({ state: job.status.failed.length > 0 ? 'failed' : 'done' });
+    job.update({ state: job.status.failed.length > 0 ? 'failed' : 'done' });
   }
 
   /** The made pass becomes the shot's motion, as one change that can be undone. */
@@ -170,84 +191,15 @@ export class MotionMakes {
       }
     }
   }
-
-  private async requestAt(plan: Plan, frame: number, out: string | null): Promise<{ request: MakeMotionRequest; warnings: string[] }> {
-    const { detail, beauty, isOne } = plan,
-      { database } = this.services;
-    const picture = (at: number) => pictureFileAt(database, beauty, at, { settings: detail.settings });
-    const beside = async (at: number): Promise<PictureFile | null> => (isOne ? null : orNull(() => picture(at)));
-    const { source, warnings } = await this.sourceAt(plan, frame);
-    return {
-      request: {
-        beauty: { previous: await beside(frame - 1), now: await picture(frame), next: await beside(frame + 1) },
-        source,
-        out,
-        comment: `${NAMES[plan.source.kind].label}, ${detail.shot.name}, frame ${frame}`,
-      },
-      warnings,
-    };
-  }
-
-  private async sourceAt({ detail, source, track, other }: Plan, frame: number): Promise<{ source: MotionSource; warnings: string[] }> {
-    const { database } = this.services;
-    switch (source.kind) {
-      case 'pictures':
-        return { source, warnings: [] };
-      case 'render': {
-        if (other === null) throw new IvrexError('notFound', 'the other render is no longer there');
-        const [element] = other.settings.elements;
-        if (element.motion === null || element.encoding === null)
-          throw new IvrexError('badSetting', `agree on a reading of ${other.shot.name}'s motion first`);
-        const at = frame + source.offset;
-        const motion = await passFileAt(database, element.motion, at, other.settings);
-        const { beauty } = element;
-        const needsAlpha = beauty !== null && (element.encoding.premultiplied || element.repairs.some((r) => r.on));
-        return {
-          source: {
-            kind: 'render',
-            motion,
-            encoding: element.encoding,
-            repairs: element.repairs,
-            fps: other.settings.fps ?? other.shot.fps,
-            beauty: needsAlpha ? await orNull(() => pictureFileAt(database, beauty, at, { settings: other.settings })) : null,
-          },
-          warnings: [],
-        };
-      }
-      case 'camera': {
-        if (track === null) throw new IvrexError('notFound', 'the camera is no longer there');
-        const [previous, now, next] = [frame - 1, frame, frame + 1].map((f) => cameraAt(track, f));
-        const passFile = (pass: (typeof detail.passes)[number]['id']) => passFileAt(database, pass, frame, detail.settings);
-        const { surface, velocity } = source;
-        return {
-          source: {
-            kind: 'camera',
-            cameras: { previous: previous.camera, now: now.camera, next: next.camera },
-            surface:
-              surface.kind === 'card'
-                ? { kind: 'card', distance: surface.distance, facing: cameraAt(track, surface.frame).camera }
-                : surface.kind === 'position'
-                  ? { kind: 'position', pass: await passFile(surface.pass) }
-                  : { kind: 'depth', pass: await passFile(surface.pass), measured: surface.measured },
-            velocity: velocity === null ? null : { pass: await passFile(velocity.pass), encoding: velocity.encoding },
-            fps: detail.settings.fps ?? detail.shot.fps,
-          },
-          warnings: [previous, now, next].some((c) => c.continued)
-            ? [`The camera is not known one frame beyond its ends (frame ${frame}): its motion was carried on evenly.`]
-            : [],
-        };
-      }
-    }
-  }
 }
 
-interface Plan {
-  readonly detail: ShotDetail;
-  readonly source: MadeSource;
-  readonly beauty: NonNullable<ShotSettings['elements'][number]['beauty']>;
-  readonly frames: readonly number[];
-  /** The beauty is a lone file. */
-  readonly isOne: boolean;
-  readonly track: CameraTrack | null;
-  readonly other: ShotDetail | null;
+/** The best offset leaves less than this share of what the next best leaves. */
+const CLEARLY = 0.9,
+  AROUND = 3;
+
+/** Both start, or both end, with the same frame, or are numbered alike; and some around each of these. */
+function likelyOffsets({ shot }: ShotDetail, { shot: other }: ShotDetail): number[] {
+  const centres = [other.firstFrame - shot.firstFrame, other.lastFrame - shot.lastFrame, 0];
+  const around = (centre: number) => Array.from({ length: 2 * AROUND + 1 }, (_, i) => centre + i - AROUND);
+  return [...new Set(centres.flatMap(around))];
 }

@@ -1,103 +1,111 @@
 import path from 'node:path';
-import type { MotionRemap, PassId, RemapOrder, ShotDetail, ShotId, ShotSettings } from '@ivrex/contract';
+import {
+  motionRemapSchema,
+  remapOrderSchema,
+  shotSettingsSchema,
+  type MotionRemap,
+  type PassId,
+  type RemapOrder,
+  type ShotDetail,
+  type ShotId,
+  type ShotSettings,
+} from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import type { PictureFile, RemapRequest } from '@ivrex/media';
+import { z } from 'zod';
 import { passFileAt, pictureFileAt } from './frames';
 import { chosenPasses } from './motion-readings';
 import type { Services } from './services';
+import { ShotJobs, type RunningJob } from './shot-jobs';
 import { shotDetail } from './shots';
 
 type RemapServices = Pick<Services, 'database' | 'pool' | 'config' | 'log'>;
 
-interface Job {
-  readonly stop: AbortController;
-  status: MotionRemap;
-}
+/** What the shot was set to when the order was given: later changes do not touch it. */
+const askedSchema = z.object({ order: remapOrderSchema, settings: shotSettingsSchema });
+type Asked = z.infer<typeof askedSchema>;
 
 /**
- * Writes motion passes in other encodings, in the background, one a shot at a time. Every file appears whole; an order that was cut short
- * is given again. What is read are the shot's files with its repairs, which stay as they are.
+ * Writes motion passes in other encodings, in the background, one a shot at a time. Every file appears whole. What is read are the shot's
+ * files with its repairs, which stay as they are.
  */
 export class MotionRemaps {
-  private readonly jobs = new Map<ShotId, Job>();
+  private readonly jobs: ShotJobs<Asked, MotionRemap>;
 
-  constructor(private readonly services: RemapServices) {}
+  constructor(private readonly services: RemapServices) {
+    this.jobs = new ShotJobs(services, {
+      kind: 'remap',
+      asked: askedSchema,
+      status: motionRemapSchema,
+      busy: 'motion of this shot is being written; wait for it, or stop it',
+    });
+  }
 
-  look(shotId: ShotId): MotionRemap | null {
-    return this.jobs.get(shotId)?.status ?? null;
+  look(shotId: ShotId): Promise<MotionRemap | null> {
+    return this.jobs.look(shotId);
+  }
+
+  cancel(shotId: ShotId): Promise<MotionRemap | null> {
+    return this.jobs.cancel(shotId);
+  }
+
+  stop(): void {
+    this.jobs.stop();
   }
 
   /** @throws IvrexError badSetting, conflict */
   async order(shotId: ShotId, order: RemapOrder): Promise<MotionRemap> {
-    if (this.jobs.get(shotId)?.status.state === 'running')
-      throw new IvrexError('conflict', 'motion of this shot is being written; wait for it, or stop it');
+    this.jobs.assertIdle(shotId);
     const detail = await shotDetail(this.services.database, shotId);
-    const { motion } = chosenPasses(detail);
-    const pass = detail.passes.find((p) => p.id === motion);
+    chosenPasses(detail);
     if (detail.settings.elements[0].encoding === null) throw new IvrexError('badSetting', 'agree on a reading of the motion pass first');
-    const { firstFrame, lastFrame, name } = detail.shot;
-    const frames = (pass?.frames ?? [firstFrame]).filter((f) => f >= firstFrame && f <= lastFrame);
-    const folder = path.join(this.services.config.deliveriesFolder, name, order.name);
-    const job: Job = {
-      stop: new AbortController(),
-      status: {
-        state: 'running',
-        name: order.name,
-        pattern: path.join(folder, `${order.name}.####.${order.format}`),
-        done: 0,
-        total: frames.length,
-        predictedErrorPx: 0,
-        maxErrorPx: 0,
-        clippedPixels: 0,
-        invalidPixels: 0,
-        failed: [],
-      },
+    const status: MotionRemap = {
+      state: 'running',
+      name: order.name,
+      pattern: path.join(this.folderOf(detail, order), `${order.name}.####.${order.format}`),
+      done: 0,
+      total: framesOf(detail).length,
+      predictedErrorPx: 0,
+      maxErrorPx: 0,
+      clippedPixels: 0,
+      invalidPixels: 0,
+      failed: [],
     };
-    this.jobs.set(shotId, job);
-    void this.run(job, detail, order, folder, [...frames]).catch((error: unknown) => {
-      this.services.log.error({ err: error, shotId }, 'writing motion ended unexpectedly');
-      job.status = { ...job.status, state: 'failed' };
+    const asked = { order, settings: detail.settings };
+    return this.jobs.start(shotId, { asked, status, written: [], firstFrame: detail.shot.firstFrame }, (job) =>
+      this.run(job, detail, asked),
+    );
+  }
+
+  /** After a start: what was under way goes on where it was. */
+  async resume(): Promise<void> {
+    for (const { shotId, ...rest } of await this.jobs.interrupted()) {
+      const detail = await shotDetail(this.services.database, shotId);
+      this.jobs.start(shotId, { ...rest, firstFrame: detail.shot.firstFrame }, (job) => this.run(job, detail, rest.asked));
+    }
+  }
+
+  private folderOf({ shot }: ShotDetail, order: RemapOrder): string {
+    return path.join(this.services.config.deliveriesFolder, shot.name, order.name);
+  }
+
+  private async run(job: RunningJob<MotionRemap>, detail: ShotDetail, { order, settings }: Asked): Promise<void> {
+    const asOrdered = { ...detail, settings },
+      left = framesOf(asOrdered).filter((f) => !job.written.includes(f));
+    const isWhole = await this.jobs.eachFrame(job, left, async (frame) => {
+      const out = path.join(this.folderOf(detail, order), `${order.name}.${String(frame).padStart(4, '0')}.${order.format}`);
+      const request = await this.requestAt(asOrdered, order, frame, out);
+      const result = await this.services.pool.run<'remap'>({ kind: 'remap', request }, job.signal);
+      const s = job.status;
+      return {
+        done: s.done + 1,
+        predictedErrorPx: Math.max(s.predictedErrorPx, result.predictedErrorPx),
+        maxErrorPx: Math.max(s.maxErrorPx, result.maxErrorPx),
+        clippedPixels: s.clippedPixels + result.clippedPixels,
+        invalidPixels: s.invalidPixels + result.invalidPixels,
+      };
     });
-    return job.status;
-  }
-
-  cancel(shotId: ShotId): MotionRemap | null {
-    this.jobs.get(shotId)?.stop.abort();
-    return this.look(shotId);
-  }
-
-  stop(): void {
-    for (const { stop } of this.jobs.values()) stop.abort();
-  }
-
-  /** One thread is left to those who look at the picture. */
-  private async run(job: Job, detail: ShotDetail, order: RemapOrder, folder: string, left: number[]): Promise<void> {
-    const { signal } = job.stop;
-    const lane = async () => {
-      for (let frame = left.shift(); frame !== undefined && !signal.aborted; frame = left.shift()) {
-        const out = path.join(folder, `${order.name}.${String(frame).padStart(4, '0')}.${order.format}`);
-        try {
-          const result = await this.services.pool.run<'remap'>(
-            { kind: 'remap', request: await this.requestAt(detail, order, frame, out) },
-            signal,
-          );
-          const s = job.status;
-          job.status = {
-            ...s,
-            done: s.done + 1,
-            predictedErrorPx: Math.max(s.predictedErrorPx, result.predictedErrorPx),
-            maxErrorPx: Math.max(s.maxErrorPx, result.maxErrorPx),
-            clippedPixels: s.clippedPixels + result.clippedPixels,
-            invalidPixels: s.invalidPixels + result.invalidPixels,
-          };
-        } catch (error) {
-          if (!(error instanceof IvrexError)) throw error;
-          if (error.code !== 'cancelled') job.status = { ...job.status, failed: [...job.status.failed, { frame, message: error.message }] };
-        }
-      }
-    };
-    await Promise.all(Array.from({ length: Math.max(1, this.services.pool.threads - 1) }, lane));
-    job.status = { ...job.status, state: signal.aborted ? 'cancelled' : job.status.failed.length > 0 ? 'failed' : 'done' };
+    job.update({ state: !isWhole ? 'cancelled' : job.status.failed.length > 0 ? 'failed' : 'done' });
   }
 
   /** Null where the beauty has no such frame: what can do without its alpha does. */
@@ -129,4 +137,10 @@ export class MotionRemaps {
       layer: '',
     };
   }
+}
+
+/** Frames of the motion pass inside the shot's range. */
+function framesOf({ shot, passes, settings }: ShotDetail): number[] {
+  const pass = passes.find((p) => p.id === settings.elements[0].motion);
+  return (pass?.frames ?? [shot.firstFrame]).filter((f) => f >= shot.firstFrame && f <= shot.lastFrame);
 }

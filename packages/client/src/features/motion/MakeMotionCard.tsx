@@ -1,7 +1,7 @@
-import type { MadeSource, ShotDetail } from '@ivrex/contract';
-import { Alert, Button, Progress, Segmented, Spin } from 'antd';
+import { madeNameSchema, type MadeName, type MadeSource, type ShotDetail } from '@ivrex/contract';
+import { Alert, Button, Popconfirm, Progress, Segmented, Spin } from 'antd';
 import { useState } from 'react';
-import { useMakeMotion, useMakingMotion, useMotionTrial } from '../../api/made-motion';
+import { useMakeMotion, useMakingMotion, useMotionTrial, useRemoveMade } from '../../api/made-motion';
 import { sentenceOf } from '../../api/request';
 import { useView } from '../../viewer/view-store';
 import { CameraSource } from './CameraSource';
@@ -41,6 +41,7 @@ export function MakeMotionCard({ detail, isOnlyWay }: { detail: ShotDetail; isOn
             Make motion
           </Button>
         </div>
+        <MadePasses detail={detail} />
       </section>
     );
   return (
@@ -97,9 +98,44 @@ export function MakeMotionCard({ detail, isOnlyWay }: { detail: ShotDetail; isOn
           )}
         </span>
       )}
+      <MadePasses detail={detail} />
     </section>
   );
 }
+
+/** What was made for the shot so far, each with a way to be rid of it. */
+function MadePasses({ detail }: { detail: ShotDetail }) {
+  const remove = useRemoveMade(detail.shot.id);
+  const made = new Map<MadeName, boolean>();
+  for (const pass of detail.passes) {
+    const name = madeNameSchema.safeParse(/^\(made\)\/([^/]+)\//.exec(pass.file)?.[1]);
+    if (name.success) made.set(name.data, (made.get(name.data) ?? false) || detail.settings.elements[0].motion === pass.id);
+  }
+  return [...made].map(([name, isUsed]) => (
+    <div className="row" key={name} style={{ flexWrap: 'nowrap' }}>
+      <span className="grow evidence">
+        {MADE_WORDS[name]} was made{isUsed ? ' and is the shot’s motion' : ''}.
+      </span>
+      <Popconfirm
+        title={`Remove ${name}?`}
+        description={isUsed ? 'The shot has no motion then, until another pass is chosen or made.' : 'It can be made again.'}
+        okText="Remove"
+        onConfirm={() => remove.mutate(name)}
+      >
+        <Button size="small" aria-label={`Remove ${name}`} loading={remove.isPending}>
+          Remove
+        </Button>
+      </Popconfirm>
+      {remove.isError && <span className="bad">{sentenceOf(remove.error)}</span>}
+    </div>
+  ));
+}
+
+const MADE_WORDS: Record<MadeName, string> = {
+  motion_from_camera: 'Motion from the camera',
+  motion_from_pictures: 'Motion from the pictures',
+  motion_borrowed: 'Motion of another render',
+};
 
 function Trial({ trial, frame }: { trial: ReturnType<typeof useMotionTrial>; frame: number }) {
   if (trial.isError) return <Alert type="error" showIcon title={sentenceOf(trial.error)} />;

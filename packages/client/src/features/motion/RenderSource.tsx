@@ -1,6 +1,8 @@
-import type { MadeSource, ShotDetail } from '@ivrex/contract';
-import { Select } from 'antd';
+import type { FoundOffset, MadeSource, ShotDetail } from '@ivrex/contract';
+import { Select, Spin } from 'antd';
 import { useEffect, useState } from 'react';
+import { useFoundOffset } from '../../api/made-motion';
+import { sentenceOf } from '../../api/request';
 import { useShots } from '../../api/shots';
 import { DragNumber } from '../../ui/DragNumber';
 
@@ -11,9 +13,14 @@ export function RenderSource({ detail, onChange }: { detail: ShotDetail; onChang
   const [picked, setPicked] = useState<string | null>(null),
     [shift, setShift] = useState<number | null>(null);
   const other = others.find((s) => s.id === picked) ?? null;
-  // Both renders start with the animation's first frame, unless the artist says otherwise.
-  const offset = shift ?? (other === null ? 0 : other.firstFrame - detail.shot.firstFrame);
-  useEffect(() => onChange(other === null ? null : { kind: 'render', shot: other.id, offset }), [other?.id, offset]);
+  const found = useFoundOffset(detail, other && { id: other.id, changedAt: other.changedAt });
+  // Measured in the pictures; where they do not tell, both renders start with the animation's first frame.
+  const likely = found.isError && other !== null ? other.firstFrame - detail.shot.firstFrame : (found.data?.offset ?? null);
+  const offset = shift ?? likely;
+  useEffect(
+    () => onChange(other === null || offset === null ? null : { kind: 'render', shot: other.id, offset }),
+    [other?.id, offset, onChange],
+  );
   if (shots.data !== undefined && others.length === 0)
     return (
       <span>
@@ -37,7 +44,12 @@ export function RenderSource({ detail, onChange }: { detail: ShotDetail; onChang
           setShift(null);
         }}
       />
-      {other !== null && (
+      {other !== null && found.isFetching && (
+        <div className="row" role="status">
+          <Spin size="small" /> <span>Holding its frames against this shot’s.</span>
+        </div>
+      )}
+      {other !== null && offset !== null && (
         <DragNumber
           label={`Its frame is this shot's plus (frame ${detail.shot.firstFrame} is its ${detail.shot.firstFrame + offset})`}
           value={offset}
@@ -46,6 +58,29 @@ export function RenderSource({ detail, onChange }: { detail: ShotDetail; onChang
           onCommit={setShift}
         />
       )}
+      {found.data !== undefined && <OffsetEvidence found={found.data} />}
+      {found.isError && <span className="evidence">Its frames could not be matched by the pictures: {sentenceOf(found.error)}</span>}
     </>
+  );
+}
+
+const SHOWN = 3;
+
+/** What is left of the picture's difference under the offsets that fit best. */
+function OffsetEvidence({ found: { frame, isClear, tried } }: { found: FoundOffset }) {
+  const worst = Math.max(...tried.map((t) => t.after));
+  return (
+    <div className="evidence" data-testid="offset-evidence">
+      {isClear
+        ? `Measured on frame ${frame}: what is left of the picture's difference under its motion, by offset.`
+        : `On frame ${frame} the offsets hardly differ: the motion changes little from frame to frame. Check the number.`}
+      {tried.slice(0, SHOWN).map(({ offset, after }) => (
+        <div className="row" key={offset} style={{ flexWrap: 'nowrap' }}>
+          <span style={{ width: 52, textAlign: 'right' }}>{offset > 0 ? `+${offset}` : offset}</span>
+          <span className="bar" style={{ width: `${Math.round((55 * after) / worst)}%` }} />
+          <span>{after.toFixed(4)}</span>
+        </div>
+      ))}
+    </div>
   );
 }
