@@ -1,6 +1,17 @@
-import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync, statSync } from 'node:fs';
 import path from 'node:path';
-import type { CameraTrackRow, FoundOffset, MadeSource, MakingMotion, MotionTrial, Pass, SavedEncoding, ShotDetail } from '@ivrex/contract';
+import type {
+  CameraTrackRow,
+  FoundOffset,
+  MadeSource,
+  MakingMotion,
+  MotionTrial,
+  Pass,
+  SavedEncoding,
+  ShotDetail,
+  ShotId,
+} from '@ivrex/contract';
 import { fingerprintOf } from '@ivrex/contract';
 import type request from 'supertest';
 import { MotionMakes } from '../src/services/motion-makes';
@@ -105,73 +116,85 @@ export function madeMotionCases(bench: () => { api: ReturnType<typeof request>; 
     await api().post(url('redo')).expect(200);
   });
 
-  test('stopped in the middle it goes on where it was', async () => {
-    const source = { kind: 'pictures' };
-    await api().post(url('motion/make')).send({ source }).expect(201);
-    for (;;) {
-      const status = (await api().get(url('motion/make')).expect(200)).body as MakingMotion;
-      if (status.done > 0) break;
-      await new Promise((next) => setTimeout(next, 50));
-    }
-    await api().post(url('motion/make/cancel')).expect(200);
-    expect((await finished()).state).toBe('cancelled');
-    const hidden = readdirSync(path.join(data, 'made', shot.shot.id)).filter((name) => name.startsWith('.motion_from_pictures'));
-    expect(hidden).toHaveLength(1);
-    // A server that starts now knows what came of it, and leaves alone what an artist stopped.
-    const next = new MotionMakes(bench().services);
-    expect(await next.look(shot.shot.id)).toMatchObject({ state: 'cancelled', source, total: 3 });
-    await next.resume();
-    expect((await finished()).state).toBe('cancelled');
-    const kept = readdirSync(path.join(data, 'made', shot.shot.id, hidden[0])).length;
-    expect(kept).toBeGreaterThan(0);
-    expect((await load()).passes.some((p) => p.file.includes('motion_from_pictures'))).toBe(false);
-    const goesOn = (await api().post(url('motion/make')).send({ source }).expect(201)).body as MakingMotion;
-    expect(goesOn.state).toBe('running');
-    const done = await finished();
-    expect(done).toMatchObject({ state: 'done', done: 3 });
-    expect((await load()).passes.some((p) => p.channels.some((c) => c.name === 'trust'))).toBe(true);
-    await api().post(url('undo')).expect(200);
-  });
+  describe('in the background', () => {
+    const small = path.join(data, 'media/marsh/TC_040_small'),
+      source = { kind: 'pictures' } as const;
+    let id: ShotId;
+    const at = (rest: string) => `/api/shots/${id}/${rest}`;
+    const loadSmall = async () => (await api().get(`/api/shots/${id}`).expect(200)).body as ShotDetail;
+    const look = async () => (await api().get(at('motion/make')).expect(200)).body as MakingMotion;
+    const until = async (holds: (status: MakingMotion) => boolean, ask: () => Promise<MakingMotion | null> = look) => {
+      for (;;) {
+        const status = await ask();
+        if (status !== null && holds(status)) return status;
+        await new Promise((next) => setTimeout(next, 20));
+      }
+    };
+    const isOver = (status: MakingMotion) => status.state !== 'running';
+    const made = () => path.join(data, 'made', id);
 
-  test('what ran when the server died is gone on with by the next one', async () => {
-    const { services } = bench();
-    await services.database.query(`UPDATE shot_jobs SET status = status || '{"state": "running", "done": 1}' WHERE shot_id = $1`, [
-      shot.shot.id,
-    ]);
-    const next = new MotionMakes(services);
-    await next.resume();
-    await expect(next.order(shot.shot.id, { kind: 'pictures' })).rejects.toThrow('is being made');
-    let status = await next.look(shot.shot.id);
-    while (status?.state === 'running') {
-      await new Promise((resolve) => setTimeout(resolve, 200));
-      status = await next.look(shot.shot.id);
-    }
-    expect(status).toMatchObject({ state: 'done', done: 3, failed: [] });
-    await api().post(url('undo')).expect(200);
-  });
+    beforeAll(async () => {
+      mkdirSync(small, { recursive: true });
+      // A quarter of the size: following everything in the pictures takes its time.
+      for (let frame = 1002; frame <= 1007; frame++)
+        execFileSync('oiiotool', [
+          path.join(FLOAT, `TC_040_float.${frame}.exr`),
+          '--resize',
+          '240x135',
+          '-o',
+          path.join(small, `small.${frame}.exr`),
+        ]);
+      ({ id } = (await api().post('/api/shots').send({ folder: small }).expect(201)).body as { id: ShotId });
+    });
 
-  test('a made pass that is removed is gone from the disk and from the shot, and can be made again', async () => {
-    const name = 'motion_from_pictures',
-      folderOf = path.join(data, 'made', shot.shot.id, name);
-    expect(existsSync(folderOf)).toBe(true);
-    const before = await load();
-    const made = before.passes.find((p) => p.file.startsWith(`(made)/${name}/`)) as Pass;
-    const elements = [{ ...before.settings.elements[0], motion: made.id }];
-    const body = { settings: { ...before.settings, elements }, label: 'chosen', basedOn: before.state.sequence };
-    await api().put(url('settings')).send(body).expect(200);
-    const after = (
-      await api()
-        .delete(url(`motion/made/${name}`))
-        .expect(200)
-    ).body as ShotDetail;
-    expect(existsSync(folderOf)).toBe(false);
-    expect(after.passes.some((p) => p.file.includes(name))).toBe(false);
-    expect(after.settings.elements[0]).toMatchObject({ motion: null, encoding: null });
-    expect(after.state.label).toBe('Made motion removed');
-    // The one from the camera is still there.
-    expect(after.passes.some((p) => p.file.includes('motion_from_camera'))).toBe(true);
-    await api().delete(url('motion/made/..%2f..%2fmedia')).expect(400);
-    for (let i = 0; i < 2; i++) await api().post(url('undo')).expect(200);
+    test('stopped in the middle it goes on where it was', async () => {
+      await api().post(at('motion/make')).send({ source }).expect(201);
+      await until((status) => status.done > 0);
+      await api().post(at('motion/make/cancel')).expect(200);
+      expect((await until(isOver)).state).toBe('cancelled');
+      const hidden = readdirSync(made()).filter((name) => name.startsWith('.motion_from_pictures'));
+      expect(hidden).toHaveLength(1);
+      const kept = readdirSync(path.join(made(), hidden[0]));
+      expect(kept.length).toBeGreaterThan(0);
+      const stamps = kept.map((file) => statSync(path.join(made(), hidden[0], file)).mtimeMs);
+      expect((await loadSmall()).passes.some((p) => p.file.includes('motion_from_pictures'))).toBe(false);
+      // A server that starts now knows what came of it, and leaves alone what an artist stopped.
+      const next = new MotionMakes(bench().services);
+      expect(await next.look(id)).toMatchObject({ state: 'cancelled', source, total: 6 });
+      await next.resume();
+      expect((await look()).state).toBe('cancelled');
+      await api().post(at('motion/make')).send({ source }).expect(201);
+      expect(await until(isOver)).toMatchObject({ state: 'done', done: 6 });
+      expect(kept.map((file) => statSync(path.join(made(), 'motion_from_pictures', file)).mtimeMs)).toEqual(stamps);
+      expect((await loadSmall()).passes.some((p) => p.channels.some((c) => c.name === 'trust'))).toBe(true);
+    });
+
+    test('what ran when the server died is gone on with by the next one', async () => {
+      const { services } = bench();
+      await services.database.query(`UPDATE shot_jobs SET status = status || '{"state": "running", "done": 1}' WHERE shot_id = $1`, [id]);
+      const next = new MotionMakes(services);
+      await next.resume();
+      await expect(next.order(id, source)).rejects.toThrow('is being made');
+      expect(await until(isOver, () => next.look(id))).toMatchObject({ state: 'done', done: 6, failed: [] });
+    });
+
+    test('a made pass that is removed is gone from the disk and from the shot, and undo can not bring it back', async () => {
+      const name = 'motion_from_pictures';
+      const before = await loadSmall();
+      expect(before.passes.find((p) => p.id === before.settings.elements[0].motion)?.file).toContain(`(made)/${name}/`);
+      const after = (
+        await api()
+          .delete(at(`motion/made/${name}`))
+          .expect(200)
+      ).body as ShotDetail;
+      expect(existsSync(path.join(made(), name))).toBe(false);
+      expect(after.passes.some((p) => p.file.includes(name))).toBe(false);
+      expect(after.settings.elements[0]).toMatchObject({ motion: null, encoding: null });
+      expect(after.state.label).toBe('Made motion removed');
+      await api().delete(at('motion/made/..%2f..%2fmedia')).expect(400);
+      const undone = (await api().post(at('undo')).expect(200)).body as ShotDetail;
+      expect(undone.passes.some((p) => p.id === undone.settings.elements[0].motion)).toBe(false);
+    });
   });
 
   test('the motion of another render is borrowed, at another size and numbered otherwise', async () => {
