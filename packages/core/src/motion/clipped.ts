@@ -2,7 +2,7 @@ import type { SampleType } from '../raster/image';
 import type { StoredMotion } from './decode';
 import type { Encoding } from './encoding';
 import { transferPair } from './transfer';
-import { countStuck } from './walls';
+import { countStuck, isEnd } from './walls';
 
 /** Bits of `ClippedPixels.mask`: which component of the vector ran into the end of the range. A length stands for both. */
 export const CLIPPED_X = 1,
@@ -56,7 +56,7 @@ function wallsOf(data: Float32Array, width: number, type: SampleType, still: rea
   }
   if (high < low) return [];
   const question = { data, width, type, range: high - low, isStill };
-  return [low, high].filter((v) => (isWhole && (v === 0 || v === 1)) || countStuck(v, question) > 0);
+  return [low, high].filter((v) => isEnd(v, type) || countStuck(v, question) > 0);
 }
 
 /** What stands still is stored as this, through the curve; a length of nothing is 0. And what means no vector. */

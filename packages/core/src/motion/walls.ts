@@ -59,7 +59,13 @@ export function countStuck(wall: number, { data, width, type, range, isStill }: 
     if (alone === 0) inside++;
   }
   moving += at;
-  const isWall =
-    at >= WALL && at > WALL_SHARE * moving && at > PILED_UP * next && inside > INSIDE_SHARE * at && reached > REACHED_BY_SLOPE * rim;
-  return isWall ? at : 0;
+  if (at < WALL || at <= WALL_SHARE * moving) return 0;
+  // Nothing lands on the end of a type by itself.
+  if (isEnd(wall, type)) return at;
+  return at > PILED_UP * next && inside > INSIDE_SHARE * at && reached > REACHED_BY_SLOPE * rim ? at : 0;
+}
+
+/** The first and the last code of whole numbers. */
+export function isEnd(value: number, type: SampleType): boolean {
+  return (type === 'u8' || type === 'u16') && (value === 0 || value === 1);
 }

@@ -13,7 +13,7 @@ import { shotDetail } from './shots';
 type ReadingServices = Pick<Services, 'database' | 'pool'>;
 
 /** Another one where what a reading says has changed its form: what was kept before is worked out anew. */
-const READING_FORM = 'reading 2';
+const READING_FORM = 'reading 3';
 
 /** Sure enough to look at no other frame. */
 const ENOUGH = 0.85,

@@ -1,16 +1,25 @@
-import { roundRange, summarizeAudit } from '@ivrex/core';
+import { roundRange, summarizeAudit, type RepairStep } from '@ivrex/core';
 import type { ShotDetail } from '@ivrex/contract';
 import { Button, Progress } from 'antd';
 import { useAuditControl, useMotionAudit } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
 import { useView } from '../../viewer/view-store';
+import { repairLabel } from './repair-words';
+
+interface Props {
+  readonly detail: ShotDetail;
+  readonly onRepair: (step: RepairStep, label: string) => void;
+}
+
+const CONTINUE = { kind: 'fillHoles', on: true, clipped: true } as const;
 
 /** All frames under the agreed reading: the frame that decides the range, what is clipped, and how fine each type's steps would be. */
-export function AuditCard({ detail }: { detail: ShotDetail }) {
+export function AuditCard({ detail, onRepair }: Props) {
   const audit = useMotionAudit(detail),
     control = useAuditControl(detail);
   const set = useView((s) => s.set);
   const { data } = audit;
+  const isContinued = detail.settings.elements[0].repairs.some((r) => r.kind === 'fillHoles' && r.on && r.clipped);
   if (audit.isError)
     return (
       <section className="card">
@@ -59,18 +68,29 @@ export function AuditCard({ detail }: { detail: ShotDetail }) {
         </span>
       )}
       {summary.clippedFrames.length > 0 && (
-        <span>
-          <span className="bad">The range was too small</span> in{' '}
-          {summary.clippedFrames.slice(0, 12).map((frame, i) => (
-            <span key={frame}>
-              {i > 0 && ', '}
-              <button type="button" className="finding-text" title="Show it" onClick={() => goTo(frame)}>
-                frame {frame}
-              </button>
-            </span>
-          ))}
-          {summary.clippedFrames.length > 12 ? ` and ${summary.clippedFrames.length - 12} more` : ''}: values are stuck at the end of it.
-        </span>
+        <>
+          <span>
+            <span className="bad">The range was too small</span>: values are stuck at its end in{' '}
+            {summary.clippedFrames.slice(0, 12).map((frame, i) => (
+              <span key={frame}>
+                {i > 0 && ', '}
+                <button type="button" className="finding-text" title="Show it" onClick={() => goTo(frame)}>
+                  frame {frame}
+                </button>
+              </span>
+            ))}
+            {summary.clippedFrames.length > 12 ? ` and ${summary.clippedFrames.length - 12} more` : ''}
+          </span>
+          <div className="row">
+            {isContinued ? (
+              <span className="quiet">The motion is continued there (see the repairs).</span>
+            ) : (
+              <Button size="small" onClick={() => onRepair(CONTINUE, repairLabel(CONTINUE))}>
+                {repairLabel(CONTINUE)}
+              </Button>
+            )}
+          </div>
+        </>
       )}
       {summary.notFiniteFrames.length > 0 && (
         <span>

@@ -96,7 +96,7 @@ export function MotionPanel() {
           ))}
         </section>
       )}
-      {encoding !== null && <AuditCard detail={detail} />}
+      {encoding !== null && <AuditCard detail={detail} onRepair={repair} />}
       {encoding !== null && (
         <RepairsCard shotName={detail.shot.name} repairs={element.repairs} onChange={(label, repairs) => set(label, encoding, repairs)} />
       )}

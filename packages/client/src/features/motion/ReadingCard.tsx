@@ -24,7 +24,7 @@ export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onT
     <section className={`card ${isTaken ? 'agreed' : 'open'}`} data-testid="reading-card">
       <b>{reading !== null && reading.evidence.from !== 'pictures' ? 'A guess from the stored values' : 'Measured in the pictures'}</b>
       {isMeasuring && (
-        <div className="row" role="status">
+        <div className="row" role="status" style={{ flexWrap: 'nowrap' }}>
           <Spin size="small" /> <span>Following what moves from frame to frame, and holding it against the stored values.</span>
         </div>
       )}

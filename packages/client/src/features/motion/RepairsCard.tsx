@@ -4,22 +4,13 @@ import { Button, Switch } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
 import { saveAsFile } from '../../ui/save-as-file';
 import { useView } from '../../viewer/view-store';
+import { REPAIR_WORDS } from './repair-words';
 
 interface Props {
   readonly shotName: string;
   readonly repairs: readonly RepairStep[];
   readonly onChange: (label: string, repairs: RepairStep[]) => void;
 }
-
-const WORDS: Record<RepairKind, { readonly name: string; readonly about: string }> = {
-  recentre: { name: 'Re-centre', about: 'takes a steady drift off everything' },
-  unmix: { name: 'Divide mixed edges by alpha', about: 'for vectors that were mixed with what stands still behind' },
-  fillHoles: { name: 'Fill holes', about: 'NaN, black and, if you like, clipped pixels continue the motion beside them' },
-  outliers: { name: 'Replace lone vectors', about: 'pixels between two motions take the nearer one' },
-  smoothSteps: { name: 'Smooth the steps', about: 'of 8 or 16 bits: each vector moves by at most half a step, towards those beside it' },
-  growEdges: { name: 'Grow under soft edges', about: 'partly covered pixels take the vector of the surface beside them' },
-  speedLimits: { name: 'Limit speed', about: 'slower than the floor stands still; faster than the ceiling is shortened' },
-};
 
 const USUAL: { readonly [K in RepairKind]: Extract<RepairStep, { kind: K }> } = {
   recentre: { kind: 'recentre', on: false, xPx: 0, yPx: 0 },
@@ -41,7 +32,7 @@ export function RepairsCard({ shotName, repairs, onChange }: Props) {
       <span className="evidence">Applied whenever the pass is read, from top to bottom. The files stay as they are.</span>
       {REPAIR_ORDER.map((kind) => {
         const step = repairs.find((r) => r.kind === kind) ?? USUAL[kind];
-        const { name, about } = WORDS[kind];
+        const { name, about } = REPAIR_WORDS[kind];
         return (
           <div key={kind} className="repair">
             <div className="row" style={{ flexWrap: 'nowrap' }}>

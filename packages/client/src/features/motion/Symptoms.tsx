@@ -4,6 +4,7 @@ import { assertNever, type Encoding, type Mend, type RepairStep } from '@ivrex/c
 import { Button } from 'antd';
 import { useNavigate } from 'react-router';
 import { useView } from '../../viewer/view-store';
+import { repairLabel } from './repair-words';
 
 interface Props {
   readonly reading: MotionReading;
@@ -100,26 +101,5 @@ function MendButton({ mend, reading, agreed, repairs, onTake, onRepair, onShift 
       );
     default:
       return assertNever(mend);
-  }
-}
-
-function repairLabel(step: RepairStep): string {
-  switch (step.kind) {
-    case 'recentre':
-      return `Re-centre by ${step.xPx} and ${step.yPx} px`;
-    case 'unmix':
-      return 'Divide mixed edges by alpha';
-    case 'fillHoles':
-      return step.clipped ? 'Continue the motion where it is clipped' : 'Fill the holes from beside them';
-    case 'outliers':
-      return 'Replace lone vectors at edges';
-    case 'smoothSteps':
-      return 'Smooth the steps';
-    case 'growEdges':
-      return 'Grow vectors under soft edges';
-    case 'speedLimits':
-      return 'Limit speed';
-    default:
-      return assertNever(step);
   }
 }
