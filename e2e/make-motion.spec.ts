@@ -51,6 +51,13 @@ test('a shot without motion gets it from its camera: tried, made, proven, blurre
     await shot.step('Motion');
     await expect(page.getByText('No pass is marked as motion')).toBeVisible();
   });
+
+  await test.step('what was made can be removed', async () => {
+    await expect(card).toContainText('Motion from the camera was made.');
+    await card.getByRole('button', { name: 'Remove motion_from_camera' }).click();
+    await page.locator('.ant-popconfirm').getByRole('button', { name: 'Remove', exact: true }).click();
+    await expect(card).not.toContainText('was made.');
+  });
 });
 
 test('encodings are kept, noted, exported, imported and removed on their own page', async ({ page }) => {

@@ -1,5 +1,7 @@
+import { copyFileSync, mkdirSync } from 'node:fs';
+import path from 'node:path';
 import type { Page } from '@playwright/test';
-import { expect, test } from './fixtures';
+import { dataFolder, expect, test } from './fixtures';
 import { ShotPage } from './shot-page';
 
 /** The wheel room's pass: a curve baked in, numbered one late, clipped on two frames. */
@@ -43,7 +45,7 @@ test('a damaged pass is read, proven, repaired and audited, and all of it taken 
     await card.getByRole('button', { name: 'Take this reading' }).click();
     await expect(card).toContainText('This is the reading that is used');
     const audit = page.getByTestId('audit-card');
-    await expect(audit).toContainText('The range was too small in frame 1010, frame 1020', { timeout: 150000 });
+    await expect(audit).toContainText('values are stuck at its end in frame 1010, frame 1020', { timeout: 150000 });
     await expect(audit).toContainText('40 px');
     await expect(page.getByTestId('clipped-1010')).toBeVisible();
     await audit.getByRole('button', { name: 'frame 1010', exact: true }).click();
@@ -52,7 +54,8 @@ test('a damaged pass is read, proven, repaired and audited, and all of it taken 
 
   await test.step('the clipped motion is continued; the switch says how many pixels changed', async () => {
     const repairs = page.getByTestId('repairs');
-    await repairs.getByRole('switch', { name: 'Fill holes' }).click();
+    await page.getByTestId('audit-card').getByRole('button', { name: 'Continue the motion where it is clipped' }).click();
+    await expect(repairs.getByRole('switch', { name: 'Fill holes' })).toBeChecked();
     await expect(repairs).toContainText(/[1-9]\d* pixels here/);
     await page.reload();
     await shot.loaded();
@@ -76,6 +79,32 @@ test('a damaged pass is read, proven, repaired and audited, and all of it taken 
     await undo.click();
     await expect(symptoms.getByRole('button', { name: 'Shift the motion by +1' })).toBeVisible({ timeout: 120000 });
   });
+});
+
+test('what the artist knows for certain is asked for where the pictures do not tell, and stays', async ({ page }) => {
+  // One frame alone: nothing moves in it.
+  const folder = path.join(dataFolder(), 'media/alone/TC_012_lone_heron');
+  mkdirSync(folder, { recursive: true });
+  copyFileSync(path.join(dataFolder(), 'media/tidal-clock/TC_010/TC_010_heron.1008.exr'), path.join(folder, 'heron.1008.exr'));
+  expect((await page.request.post('/api/shots', { data: { folder } })).ok()).toBe(true);
+  const shot = await ShotPage.open(page, 'TC_012_lone_heron');
+  await shot.step('Motion');
+  const reading = page.getByTestId('reading-card'),
+    card = page.getByTestId('facts-card');
+  await expect(reading).toContainText('A guess from the stored values', { timeout: 60000 });
+  await expect(reading).toContainText('only a guess');
+  const box = await shot.picture.boundingBox();
+  await page.mouse.move((box?.x ?? 0) + 60, (box?.y ?? 0) + 400);
+  await page.keyboard.press('p');
+  await card.getByRole('button', { name: 'Pin 1 stands still' }).click();
+  await expect(card).toContainText(/Frame 1008: \d+, \d+ stands still/);
+  await page.reload();
+  await shot.loaded();
+  await expect(card).toContainText(/Frame 1008: \d+, \d+ stands still/, { timeout: 60000 });
+  await card.getByRole('button', { name: 'Not so' }).click();
+  await expect(card).not.toContainText('1008:');
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(card).toContainText('stands still');
 });
 
 /** Other tests use the shot too: numbering and reading as nobody had decided anything. */
