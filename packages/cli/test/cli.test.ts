@@ -329,6 +329,13 @@ describe('the motion pass on the command line', () => {
     expect(json(result)).toMatchObject({ frame: null, findings: [{ code: 'notMeasured', severity: 'info' }] });
     expect((json(result) as { confidence: number }).confidence).toBeLessThan(0.5);
   });
+  test('a beauty that was rendered with blur is named, with what to do', () => {
+    const blurred = path.join(HERONS, 'TC_010_heron_blur180.1012.exr');
+    const { findings } = json(ivrex('identify', '--beauty', blurred, '--motion', `${HERON.replace('####', '1012')}::motion`, '--json')) as {
+      findings: object[];
+    };
+    expect(findings).toContainEqual(expect.objectContaining({ code: 'blurredBeauty', severity: 'warning', mend: { kind: 'otherBeauty' } }));
+  });
   test('a frame that is not there is named', () => {
     expect(ivrex('identify', '--beauty', BEAUTY, '--motion', MOTION, '--frame', '1013')).toMatchObject({
       status: 1,
@@ -353,7 +360,7 @@ describe('the motion pass on the command line', () => {
   /** Red and green as the reference library's tools read them, handed over as a float TIFF that another library opens. */
   const readOutside = async (file: string): Promise<{ r: Float32Array; g: Float32Array }> => {
     const tiff = path.join(folder, 'outside.tif');
-    execFileSync('oiiotool', [file, '--ch', 'R,G,B', '-d', 'float', '--compression', 'none', '-o', tiff]);
+    execFileSync('oiiotool', [file, '--ch', 'R,G,B=0', '-d', 'float', '--compression', 'none', '-o', tiff]);
     const raw = await sharp(tiff).toColourspace('scrgb').raw({ depth: 'float' }).toBuffer();
     const values = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
     return { r: values.filter((_, i) => i % 3 === 0), g: values.filter((_, i) => i % 3 === 1) };
@@ -408,6 +415,38 @@ describe('the motion pass on the command line', () => {
       expect(worst).toBeGreaterThan(0.2 * said.maxErrorPx - 1e-4);
     },
   );
+  test('repairs from a list: the clipped pendulum goes on beyond 32 px, and everything slower than the floor stays sharp', async () => {
+    const list = (name: string, content: unknown) => saveEncoding(name, content as object);
+    const to = saveEncoding('plain.json', {
+      ivrexEncoding: 1,
+      sets: [{ x: 'R', y: 'G', covers: { from: 0, to: 1, unit: 'frames' } }],
+      zero: 0,
+      fullScale: { stored: 1, equals: 1, unit: 'px' },
+    });
+    const longest = async (name: string, ...repairs: string[]) => {
+      const out = path.join(folder, name);
+      const args = ['--motion', MOTION, '--from', from, '--to', to, '--out', out, '--type', 'float', '--frames', '1011', ...repairs];
+      expect(ivrex('remap', ...args).stderr).toBe('');
+      return (await readOutside(out.replace('####', '1011'))).r.reduce((a, b) => Math.max(a, b), 0);
+    };
+    const fill = list('fill.json', [{ kind: 'fillHoles', on: true, clipped: true }]);
+    expect(await longest('clipped.####.exr')).toBeLessThan(32.001);
+    const mended = await longest('mended.####.exr', '--repairs', fill);
+    expect([mended > 32.1, mended < 36]).toEqual([true, true]);
+
+    const still = list('still.json', [{ kind: 'speedLimits', on: true, floorPx: 1000, ceilingPx: null }]),
+      out = path.join(folder, 'still.####.exr'),
+      blur = [...inputs(), ...centred, '--out', out, '--frames', '1012', '--quality', 'draft', '--type', 'float'];
+    expect(ivrex('blur', ...blur, '--repairs', still).status).toBe(0);
+    const sharpFrame = HERON.replace('####', '1012');
+    // Blurred it is below 30 dB; edges of things that overlap are put together anew.
+    expect((json(ivrex('compare', out.replace('####', '1012'), sharpFrame, '--json')) as { psnr: number }).psnr).toBeGreaterThan(45);
+    const bad = list('bad.json', [{ kind: 'polish', on: true }]);
+    expect(ivrex('blur', ...blur, '--repairs', bad)).toMatchObject({
+      status: 1,
+      stderr: expect.stringMatching(/^ivrex: .*bad\.json: this is no list of repairs: 0\.kind: /) as string,
+    });
+  });
   test('remap never writes over the pass, and says what a format cannot hold', () => {
     expect(ivrex('remap', '--motion', MOTION, '--from', from, '--to', from, '--out', MOTION)).toMatchObject({ status: 2, stdout: '' });
     const out = path.join(folder, 'no.####.png');

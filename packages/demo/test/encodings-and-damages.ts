@@ -148,7 +148,8 @@ export function storePass(rendered: RenderedFrames, frame: 0 | 1 | 2, { encoding
   const rate = encoding.sets[0].covers.unit === 'seconds';
   const field = rate ? { ...sized, toPrevious: sized.toNext.map((v) => -v) } : sized;
   const { width, height } = field;
-  const alpha = new Float32Array(rendered.width * rendered.height).map((_, i) => rendered.beauty[frame][i * 4 + 3]);
+  const alpha = new Float32Array(rendered.width * rendered.height);
+  for (let i = 0; i < alpha.length; i++) alpha[i] = rendered.beauty[frame][i * 4 + 3];
   const written = damage === 'unrendered' ? { ...encoding, noData: 0 } : encoding;
   const { planes } = encodeMotion(field, written, 'float', 24, null);
   const channels = ['R', 'G', 'B', 'A'].map((name) => {

@@ -66,6 +66,23 @@ function decode(pass: StoredPass, encoding: Identification['encoding'], beautyAl
   return decodeMotion({ planes, width: pass.width, height: pass.height, fps: 24, beautyAlpha }, encoding);
 }
 
+/** The same fields and coverages serve many cases. */
+const truths = new Map<string, MotionField>(),
+  alphas = new Map<string, Float32Array>();
+
+function once<T>(key: string, known: Map<string, T>, make: () => T): T {
+  const value = known.get(key) ?? make();
+  known.set(key, value);
+  return value;
+}
+
+function coverage(rgba: Float32Array, width: number, height: number): Float32Array {
+  const out = new Float32Array(width * height),
+    scale = SIZE.width / width;
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) out[y * width + x] = rgba[(y * scale * SIZE.width + x * scale) * 4 + 3];
+  return out;
+}
+
 function read({ base, stored, damage }: Case): Outcome {
   const rendered = bases[base],
     how = STORED_AS[stored];
@@ -80,11 +97,9 @@ function read({ base, stored, damage }: Case): Outcome {
     pixelAspect: 1,
     facts: [],
   });
-  const truth = decode(storePass(rendered, 1, how, damage === 'halfSize' ? 'halfSize' : 'none'), how.encoding, null);
-  const alpha = Float32Array.from({ length: own.width * own.height }, (_, i) => {
-    const scale = SIZE.width / own.width;
-    return rendered.beauty[1][(Math.floor(i / own.width) * scale * SIZE.width + (i % own.width) * scale) * 4 + 3];
-  });
+  const size = damage === 'halfSize' ? 'halfSize' : 'none';
+  const truth = once(`${base} ${stored} ${size}`, truths, () => decode(storePass(rendered, 1, how, size), how.encoding, null));
+  const alpha = once(`${base} ${size}`, alphas, () => coverage(rendered.beauty[1], own.width, own.height));
   const readWith = (repairs: RepairStep[]) => {
     const planes = new Map(own.channels.map((c) => [c.name, c.data])),
       types = new Map(own.channels.map((c) => [c.name, c.type]));
@@ -105,10 +120,18 @@ function read({ base, stored, damage }: Case): Outcome {
   const error = errors[errors.length >> 1] ?? Infinity;
   const right = error <= 0.05 && errors.length > 3000 && result.frameOffset === (late ? -1 : 0);
   const steps = result.symptoms.flatMap(({ mend }) => (mend?.kind === 'repair' ? [mend.step] : []));
+  // Held against the motion before it was rounded: smoothing steps brings vectors nearer to that.
+  const exact = () =>
+    once(`${base} ${stored} ${size} exact`, truths, () =>
+      decode(storePass(rendered, 1, { ...how, type: 'float' }, size), how.encoding, null),
+    );
   const mended =
     steps.length === 0
       ? null
-      : { beforePx: meanOff(decode(own, result.encoding, alpha), truth, alpha), afterPx: meanOff(readWith(steps), truth, alpha) };
+      : {
+          beforePx: meanOff(decode(own, result.encoding, alpha), exact(), alpha),
+          afterPx: meanOff(readWith(steps), exact(), alpha),
+        };
   return { base, stored, damage, mended, name: `${rendered.name}, ${how.name}, ${damage}`, read: result, error, right };
 }
 
