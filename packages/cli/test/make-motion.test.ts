@@ -11,9 +11,9 @@ const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-make-'));
 const derive = (out: string, ...args: string[]) =>
   ivrex('derive', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--json', ...args);
 
-async function planesOf(file: string): Promise<Map<string, Float32Array>> {
+async function planesOf(file: string, layer = ''): Promise<Map<string, Float32Array>> {
   const host = await loadNodeHost(path.join(ROOT, 'packages/kernels/build/kernels.wasm'));
-  return (await new FileReader(host).planes({ file, part: 0, layer: '' }, null)).planes;
+  return (await new FileReader(host).planes({ file, part: 0, layer }, null)).planes;
 }
 
 beforeAll(() => {
@@ -137,6 +137,27 @@ test('estimated: wheels that turn, with their rings and teeth', async () => {
   expect(at(trusted, 0.9)).toBeLessThan(1);
 });
 
+test('estimated: a wing that turns by 13 degrees a frame and repeats along its feathers', async () => {
+  const out = scratch(),
+    heron = path.join(DEMO, 'TC_010/TC_010_heron.####.exr');
+  json(ivrex('estimate', '--beauty', heron, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
+  // Up to 40 px of motion.
+  const { all } = await errorsOf(
+    path.join(out, 'm.1008.exr'),
+    heron.replace('####', '1008'),
+    'motion.nextX',
+    'motion.nextY',
+    0.5,
+    'motion',
+    40,
+  );
+  expect(all.length).toBeGreaterThan(15000);
+  expect(at(all, 0.5)).toBeLessThan(0.6);
+  process.stdout.write(
+    `estimated wing of frame 1008, median error ${at(all, 0.5).toFixed(2)} px, 90 % within ${at(all, 0.9).toFixed(1)} px\n`,
+  );
+});
+
 /** Distances from the truth where it moves more than `leastPx`, ascending: everywhere, and where the trust is above 0.8. */
 async function errorsOf(
   file: string,
@@ -144,15 +165,18 @@ async function errorsOf(
   x: string,
   y: string,
   leastPx: number,
+  layer = '',
+  mostPx = Infinity,
 ): Promise<{ all: number[]; trusted: number[] }> {
   const made = await planesOf(file),
-    truth = await planesOf(truthFile);
+    truth = await planesOf(truthFile, layer);
   const plane = (of: Map<string, Float32Array>, name: string) => of.get(name) ?? new Float32Array(0);
   const [u, v, tu, tv, trust] = [plane(made, 'nextX'), plane(made, 'nextY'), plane(truth, x), plane(truth, y), plane(made, 'trust')];
   const all: number[] = [],
     trusted: number[] = [];
   for (let i = 0; i < tu.length; i++) {
-    if (Math.abs(tu[i]) + Math.abs(tv[i]) < leastPx) continue;
+    const speed = Math.hypot(tu[i], tv[i]);
+    if (speed < leastPx || speed > mostPx) continue;
     const error = Math.hypot(u[i] - tu[i], v[i] - tv[i]);
     all.push(error);
     if (trust[i] > 0.8) trusted.push(error);

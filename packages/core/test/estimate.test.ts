@@ -75,6 +75,42 @@ test('a disc that turns by thirteen degrees a frame is found as one piece', () =
   expect(trust[DISC.y * W + DISC.x + 20]).toBeGreaterThan(0.5);
 });
 
+/** A limb with stripes that repeat every 7 px, which swings about its end; nothing around it. */
+const LIMB = { x: 50, y: 84, length: 112, width: 26 } as const;
+function limb(angle: number): Float32Array {
+  const out = new Float32Array(COUNT * 4),
+    c = Math.cos(angle),
+    s = Math.sin(angle);
+  for (let i = 0; i < COUNT; i++) {
+    const dx = (i % W) + 0.5 - LIMB.x,
+      dy = Math.floor(i / W) + 0.5 - LIMB.y;
+    const along = c * dx + s * dy,
+      across = c * dy - s * dx;
+    const e = ((along - LIMB.length / 2) / (LIMB.length / 2)) ** 2 + (across / (LIMB.width / 2)) ** 2;
+    if (e > 1) continue;
+    const v = (0.4 + 0.18 * Math.sin((2 * Math.PI * along) / 7) + 0.12 * Math.sin(along / 17) + 0.1 * Math.sin(across / 5)) ** 2;
+    out.set([v, v, v, 1], i * 4);
+  }
+  return out;
+}
+
+test('a limb that swings by 15 degrees a frame and repeats along itself is found by turning it as a whole', () => {
+  const turn = -0.26;
+  const now = limb(0),
+    coverage = Float32Array.from({ length: COUNT }, (_, i) => now[i * 4 + 3]);
+  const { field } = estimateMotion({ width: W, height: H, now, next: limb(turn), previous: limb(-turn) }, coverage);
+  const c = Math.cos(turn) - 1,
+    s = Math.sin(turn);
+  const truth = (x: number, y: number) => {
+    const dx = x - LIMB.x,
+      dy = y - LIMB.y;
+    return coverage[Math.floor(y) * W + Math.floor(x)] === 1 ? ([c * dx - s * dy, s * dx + c * dy] as const) : null;
+  };
+  const off = errors(field, truth);
+  expect(median(off)).toBeLessThan(0.2);
+  expect(off[Math.floor(0.9 * off.length)]).toBeLessThan(1);
+});
+
 test('with one neighbour the way is mirrored; without coverage there is none, without texture no trust', () => {
   const now = shifted(0, 0),
     next = shifted(2, 0);

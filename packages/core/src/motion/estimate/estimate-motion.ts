@@ -21,7 +21,9 @@ const AGREE_PX = 0.8,
   /** Brightness that differs by more after the way was found by accident, or hidden. */
   MOST_DIFFERENCE = 0.12,
   /** Sum of squared slopes in a window that pins a vector in both directions. */
-  LEAST_TEXTURE = 4e-5;
+  LEAST_TEXTURE = 4e-5,
+  /** From this share of lost pixels on the pieces are looked for once more. */
+  LOST_ENOUGH = 0.12;
 
 /**
  * Motion of a frame from its neighbours alone, where there is no pass: dense flow to each of them and back; a pixel whose ways there and
@@ -72,9 +74,31 @@ interface Followed {
 function followed(from: Pyramid, to: Pyramid, coverage: Float32Array | null): Followed {
   const plain = estimateFlow(from, to, { finestLevel: 0 }),
     plainBack = estimateFlow(to, from, { finestLevel: 0 });
-  const flow = improveByPieces(plain, agreement(plain, plainBack, from, to), from, to, coverage),
-    back = improveByPieces(plainBack, agreement(plainBack, plain, to, from), to, from, null);
-  return { flow, belief: agreement(flow, back, from, to) };
+  const believe = (there: Flow, back: Flow): Believed => ({ there, back, belief: agreement(there, back, from, to) });
+  const improve = ({ there, back, belief }: Believed): Believed =>
+    believe(improveByPieces(there, belief, from, to, coverage), improveByPieces(back, agreement(back, there, to, from), to, from, null));
+  const once = improve(believe(plain, plainBack));
+  // What the first pieces brought right tells better ones; where little was lost there is little to gain.
+  const { there, belief } = lostShare(once.belief, coverage) > LOST_ENOUGH ? improve(once) : once;
+  return { flow: there, belief };
+}
+
+interface Believed {
+  readonly there: Flow;
+  readonly back: Flow;
+  readonly belief: Float32Array;
+}
+
+/** Of what is covered, what has no way home. */
+function lostShare(belief: Float32Array, coverage: Float32Array | null): number {
+  let covered = 0,
+    lost = 0;
+  for (let i = 0; i < belief.length; i++) {
+    if (coverage !== null && !(coverage[i] > 0.5)) continue;
+    covered++;
+    if (belief[i] === 0) lost++;
+  }
+  return lost / Math.max(1, covered);
 }
 
 /** 0 where the way back does not lead home, 1 where it does so exactly and the pictures agree. */

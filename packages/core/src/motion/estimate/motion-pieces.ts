@@ -2,17 +2,9 @@ import { nearestMember } from '../../blur/nearest';
 import { boxMean } from '../../raster/box-mean';
 import type { Flow } from '../flow/flow';
 import type { Pyramid, PyramidLevel } from '../flow/pyramid';
-import { fitWarp, solve, type LinearMotion } from '../identify/warp-fit';
-
-/**
- * A plane that moves: displacement (a + b x + c y, d + e x + f y) in pixels, x and y from the picture's middle. Wheels that turn, walls
- * and floors that a camera passes, and limbs are such pieces, or nearly.
- */
-interface Piece {
-  readonly parameters: Float64Array;
-  /** Points whose flow it explains, as indices of points. */
-  readonly members: readonly number[];
-}
+import { solve } from '../identify/warp-fit';
+import { slid, type Piece } from './piece';
+import { findTurnedPieces } from './turned-pieces';
 
 /** Points of the flow that are believed, thinned out. Places from the picture's middle. */
 interface Points {
@@ -39,9 +31,9 @@ const STEP_PX = 5,
  * and Bolles 1981) are slid to where the picture fits best, and every pixel takes the piece, or keeps the flow, that fits around it.
  */
 export function improveByPieces(flow: Flow, belief: Float32Array, from: Pyramid, to: Pyramid, coverage: Float32Array | null): Flow {
-  const points = believedPoints(flow, belief);
-  const pieces = findPieces(points, flow.width).map((piece) => slid(piece, points, flow, from, to));
-  return pieces.length === 0 ? flow : chosen(flow, pieces, points, from, to, coverage);
+  const told = findPieces(believedPoints(flow, belief), flow.width).map((piece) => slid(piece, flow, from, to, [1, 0]));
+  const pieces = [...told, ...findTurnedPieces(flow, belief, from, to, coverage)];
+  return pieces.length === 0 ? flow : chosen(flow, belief, pieces, from, to, coverage);
 }
 
 function believedPoints({ width, height, vectors }: Flow, belief: Float32Array): Points {
@@ -90,7 +82,11 @@ function findPieces(points: Points, width: number): Piece[] {
     if (members.length < FEWEST_MEMBERS) break;
     const taken = new Set(members);
     free = free.filter((k) => !taken.has(k));
-    pieces.push({ parameters: best, members });
+    pieces.push({
+      parameters: best,
+      x: Float64Array.from(members, (k) => points.x[k]),
+      y: Float64Array.from(members, (k) => points.y[k]),
+    });
   }
   return pieces;
 }
@@ -140,52 +136,40 @@ function randomNumbers(): () => number {
   };
 }
 
-const MOST_SLID = 2500;
-
-/** Slid to where the picture around its members fits best. */
-function slid(piece: Piece, points: Points, { width, height }: Flow, from: Pyramid, to: Pyramid): Piece {
-  const every = Math.max(1, piece.members.length / MOST_SLID);
-  const used = Array.from({ length: Math.floor(piece.members.length / every) }, (_, k) => piece.members[Math.floor(k * every)]);
-  const x = Float64Array.from(used, (k) => points.x[k]),
-    y = Float64Array.from(used, (k) => points.y[k]),
-    ones = x.map(() => 1);
-  const motion: LinearMotion = { basisX: [ones, x, y, null, null, null], basisY: [null, null, null, ones, x, y] };
-  const pictures = {
-    x: Int32Array.from(x, (v) => Math.round(v + width / 2)),
-    y: Int32Array.from(y, (v) => Math.round(v + height / 2)),
-    now: from,
-    next: to,
-    previous: null,
-  };
-  const { parameters } = fitWarp(pictures, motion, piece.parameters, [1, 0], { target: 'next', chosen: null, bend: null });
-  return { ...piece, parameters };
-}
-
 /** Half side of the window that a piece must fit in, and differences that count as hidden. */
 const WINDOW_PX = 4,
   MOST_DIFFERENCE = 0.12,
   /** What a piece may fit worse than the flow, which bends to anything. */
   GRACE = 0.002,
+  /** The same where the flow does not lead home: it fits there by accident, along what repeats. */
+  LOST_GRACE = 0.05,
   /** What it costs to be far from every point that told the piece, and how far that is. */
   FAR_COST = 0.012,
   FAR_PX = 120,
   /** Distances are worked out on a coarser grid. */
   COARSE = 4;
 
-function chosen(flow: Flow, pieces: readonly Piece[], points: Points, from: Pyramid, to: Pyramid, coverage: Float32Array | null): Flow {
+function chosen(
+  flow: Flow,
+  belief: Float32Array,
+  pieces: readonly Piece[],
+  from: Pyramid,
+  to: Pyramid,
+  coverage: Float32Array | null,
+): Flow {
   const { width, height } = flow;
   const out = flow.vectors.slice(),
     whole: Box = { x0: 0, y0: 0, x1: width, y1: height },
     least = differences(from[0], to[0], whole, flow.vectors, coverage);
   boxMean(least, width, height, WINDOW_PX);
-  for (let i = 0; i < least.length; i++) least[i] += GRACE;
+  for (let i = 0; i < least.length; i++) least[i] += belief[i] > 0 ? GRACE : LOST_GRACE;
   const columns = Math.ceil(width / COARSE);
-  for (const { parameters, members } of pieces) {
-    const box = boxAround(members, points, width, height),
+  for (const piece of pieces) {
+    const box = boxAround(piece, width, height),
       across = box.x1 - box.x0;
-    const vectors = vectorsOf(parameters, box, width, height),
+    const vectors = vectorsOf(piece.parameters, box, width, height),
       cost = differences(from[0], to[0], box, vectors, coverage),
-      far = distances(members, points, width, height);
+      far = distances(piece, width, height);
     boxMean(cost, across, box.y1 - box.y0, WINDOW_PX);
     for (let y = box.y0, k = 0; y < box.y1; y++) {
       const row = Math.floor(y / COARSE) * columns;
@@ -210,12 +194,12 @@ interface Box {
 }
 
 /** As far around the members as a piece may reach. */
-function boxAround(members: readonly number[], { x, y }: Points, width: number, height: number): Box {
+function boxAround({ x, y }: Piece, width: number, height: number): Box {
   let x0 = Infinity,
     y0 = Infinity,
     x1 = -Infinity,
     y1 = -Infinity;
-  for (const k of members) {
+  for (let k = 0; k < x.length; k++) {
     x0 = Math.min(x0, x[k]);
     x1 = Math.max(x1, x[k]);
     y0 = Math.min(y0, y[k]);
@@ -274,11 +258,12 @@ function differences(from: PyramidLevel, to: PyramidLevel, box: Box, vectors: Fl
 }
 
 /** From each place of the coarse grid to the nearest member, pixels. */
-function distances(members: readonly number[], { x, y }: Points, width: number, height: number): Float32Array {
+function distances({ x, y }: Piece, width: number, height: number): Float32Array {
   const columns = Math.ceil(width / COARSE),
     rows = Math.ceil(height / COARSE);
   const there = new Uint8Array(columns * rows);
-  for (const k of members) there[Math.floor((y[k] + height / 2) / COARSE) * columns + Math.floor((x[k] + width / 2) / COARSE)] = 1;
+  for (let k = 0; k < x.length; k++)
+    there[Math.floor((y[k] + height / 2) / COARSE) * columns + Math.floor((x[k] + width / 2) / COARSE)] = 1;
   const nearest = nearestMember(there, columns, rows);
   return Float32Array.from(nearest, (at, i) =>
     at < 0 ? Infinity : COARSE * Math.hypot((at % columns) - (i % columns), Math.floor(at / columns) - Math.floor(i / columns)),
