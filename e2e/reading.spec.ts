@@ -57,6 +57,11 @@ test('a damaged pass is read, proven, repaired and audited, and all of it taken 
     await page.getByTestId('audit-card').getByRole('button', { name: 'Continue the motion where it is clipped' }).click();
     await expect(repairs.getByRole('switch', { name: 'Fill holes' })).toBeChecked();
     await expect(repairs).toContainText(/[1-9]\d* pixels here/);
+    // Before and after: held, the motion is as it is stored.
+    await page.keyboard.down('u');
+    await expect(repairs).toContainText(/[^\d]0 pixels here/);
+    await page.keyboard.up('u');
+    await expect(repairs).toContainText(/[1-9]\d* pixels here/);
     await page.reload();
     await shot.loaded();
     await expect(page.getByTestId('repairs').getByRole('switch', { name: 'Fill holes' })).toBeChecked();

@@ -23,8 +23,9 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   const proposed = useView((s) => s.proposed);
   const { settings } = detail;
   const [kept] = settings.elements;
+  const unrepaired = useView((s) => s.unrepaired);
   // While nothing is agreed, the proposed reading can be looked at.
-  const element = kept.encoding === null ? { ...kept, encoding: proposed } : kept;
+  const element = { ...kept, encoding: kept.encoding ?? proposed, repairs: unrepaired ? [] : kept.repairs };
   const wantsBlur = look === 'blurred' || look === 'wipe';
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
   const fps = settings.fps ?? detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;

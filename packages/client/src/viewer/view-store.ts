@@ -53,6 +53,8 @@ interface ViewState {
   /** A reading that is looked at while none is agreed. */
   readonly proposed: Encoding | null;
   readonly field: MotionField | null;
+  /** The motion is looked at as it is stored, without its repairs, while a key or a button is held. */
+  readonly unrepaired: boolean;
   /** Pixels that each repair changed in this frame. */
   readonly repaired: RepairedField['changed'];
   readonly blurred: (PreviewPicture & { readonly frame: number }) | null;
@@ -90,6 +92,7 @@ export const useView = create<ViewState>()((set) => ({
   residualWarps: true,
   proposed: null,
   field: null,
+  unrepaired: false,
   repaired: {},
   blurred: null,
   report: null,
@@ -116,6 +119,7 @@ export function resetView(frame: number): void {
     proposed: null,
     pointer: null,
     field: null,
+    unrepaired: false,
     repaired: {},
     blurred: null,
     report: null,

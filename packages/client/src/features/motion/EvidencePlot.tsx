@@ -31,7 +31,7 @@ export function EvidencePlot({ plot, axis, frame }: { plot: Plot; axis: 'x' | 'y
             <XAxis
               dataKey="stored"
               type="number"
-              domain={['dataMin', 'dataMax']}
+              domain={['auto', 'auto']}
               tick={{ fill: 'var(--quiet)', fontSize: 11 }}
               tickFormatter={(v: number) => String(Number(v.toPrecision(3)))}
               stroke="var(--line)"
@@ -39,7 +39,7 @@ export function EvidencePlot({ plot, axis, frame }: { plot: Plot; axis: 'x' | 'y
             <YAxis
               dataKey="measured"
               type="number"
-              domain={[low - room, high + room]}
+              domain={['auto', 'auto']}
               tick={{ fill: 'var(--quiet)', fontSize: 11 }}
               tickFormatter={(v: number) => v.toFixed(0)}
               stroke="var(--line)"

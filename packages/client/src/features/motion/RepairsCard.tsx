@@ -1,4 +1,4 @@
-import { DownloadOutlined } from '@ant-design/icons';
+import { DownloadOutlined, EyeInvisibleOutlined } from '@ant-design/icons';
 import { orderedRepairs, REPAIR_ORDER, type RepairKind, type RepairStep } from '@ivrex/core';
 import { Button, Switch } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
@@ -25,6 +25,7 @@ const USUAL: { readonly [K in RepairKind]: Extract<RepairStep, { kind: K }> } = 
 /** Repairs in the order in which they are applied; the files stay as they are. */
 export function RepairsCard({ shotName, repairs, onChange }: Props) {
   const changed = useView((s) => s.repaired);
+  const see = (unrepaired: boolean) => useView.setState({ unrepaired });
   const put = (label: string, step: RepairStep) => onChange(label, [...repairs.filter((r) => r.kind !== step.kind), step]);
   return (
     <section className="card" data-testid="repairs">
@@ -52,6 +53,16 @@ export function RepairsCard({ shotName, repairs, onChange }: Props) {
       })}
       {repairs.some((r) => r.on) && (
         <div className="row">
+          <Button
+            size="small"
+            icon={<EyeInvisibleOutlined />}
+            title="Hold U"
+            onPointerDown={() => see(true)}
+            onPointerUp={() => see(false)}
+            onPointerLeave={() => see(false)}
+          >
+            Hold to see it without
+          </Button>
           <Button
             size="small"
             icon={<DownloadOutlined />}

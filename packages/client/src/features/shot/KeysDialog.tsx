@@ -13,6 +13,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['A', 'look: all passes at once'],
   ['S  B  W  D  H  R', 'look: sharp, blurred, wipe, directions, speed, proof'],
   ['X (held)', 'sharp while held: before and after'],
+  ['U (held)', 'motion without its repairs while held'],
   ['N', 'needles'],
   ['P', 'pin the values under the pointer'],
   ['0', 'whole picture'],

@@ -32,6 +32,7 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       else if (key === ' ' && !isPressable(event.target)) view.set({ playing: !view.playing });
       else if ((key === 'arrowleft' || key === 'arrowright') && !isOwnArrow(event.target))
         move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
+      else if (key === 'u') view.set({ unrepaired: true });
       else if (key === 'n') view.set({ needles: !view.needles });
       else if (key === 'p' && view.pointer !== null)
         view.set({ pins: [...view.pins.filter((p) => p.x !== view.pointer?.x || p.y !== view.pointer.y), view.pointer].slice(-6) });
@@ -43,16 +44,22 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       else return;
       event.preventDefault();
     };
-    const up = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() !== 'x' || before.current === null) return;
+    const letGo = (key: string) => {
+      if (key === 'u') useView.setState({ unrepaired: false });
+      if (key !== 'x' || before.current === null) return;
       useView.setState({ look: before.current });
       before.current = null;
     };
+    const up = (event: KeyboardEvent) => letGo(event.key.toLowerCase());
+    // A key that is let go elsewhere is not seen here.
+    const away = () => ['u', 'x'].forEach(letGo);
     window.addEventListener('keydown', down);
     window.addEventListener('keyup', up);
+    window.addEventListener('blur', away);
     return () => {
       window.removeEventListener('keydown', down);
       window.removeEventListener('keyup', up);
+      window.removeEventListener('blur', away);
     };
   }, [detail.shot, step, toOneToOne]);
 }
