@@ -110,6 +110,11 @@ export const STORED_AS: Record<string, StoredAs> = {
     type: 'float',
   },
   swapped: { name: 'x in G, y in R', encoding: { ...raw, sets: [{ ...set, x: 'G', y: 'R' }] }, type: 'half' },
+  swappedCentred: {
+    name: 'x in G, y in R, centred, 64 px, 16 bits',
+    encoding: { ...raw, zero: 32768 / 65535, fullScale: px(64), sets: [{ ...set, x: 'G', y: 'R' }] },
+    type: 'u16',
+  },
   mirrored: { name: 'x mirrored', encoding: { ...raw, axes: { x: 'left', y: 'down' } }, type: 'half' },
   inBlue: { name: 'x in B, y in A', encoding: { ...raw, sets: [{ ...set, x: 'B', y: 'A' }] }, type: 'float' },
   power: {

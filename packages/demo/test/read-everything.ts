@@ -43,6 +43,7 @@ const cases: Case[] = [
   ),
   { base: 0, stored: 'centred16', damage: 'centresApart' },
   { base: 2, stored: 'centred8', damage: 'centresApart' },
+  { base: 0, stored: 'swappedCentred', damage: 'centresApart' },
 ];
 
 export interface Outcome extends Case {

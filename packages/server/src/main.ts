@@ -48,8 +48,7 @@ const server = makeApp(services).listen(config.port, config.host, (error?: Error
   if (address !== null && typeof address === 'object') process.stdout.write(`IVREX LISTENS ${address.port}\n`);
 });
 await resumeInterrupted(services);
-for (const jobs of [remaps, makes])
-  await jobs.resume().catch((error: unknown) => log.error({ err: error }, 'work that was interrupted could not go on'));
+for (const jobs of [remaps, makes]) await jobs.resume();
 await queue.work(({ deliveryId, frame, signal }) => renderDeliveryFrame(services, deliveryId, frame, signal));
 watch.start();
 if (config.makeDemo) void demo.run(services);

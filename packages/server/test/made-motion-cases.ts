@@ -176,6 +176,17 @@ export function madeMotionCases(bench: () => { api: ReturnType<typeof request>; 
       await next.resume();
       await expect(next.order(id, source)).rejects.toThrow('is being made');
       expect(await until(isOver, () => next.look(id))).toMatchObject({ state: 'done', done: 6, failed: [] });
+      // What can't be gone on with has failed with its reason, and does not stand in the way of a new order.
+      const gone = { kind: 'render', shot: '00000000-0000-4000-8000-000000000000', offset: 0 };
+      await services.database.query(
+        `UPDATE shot_jobs SET asked = $2, status = status || '{"state": "running"}' WHERE shot_id = $1 AND kind = 'make'`,
+        [id, JSON.stringify(gone)],
+      );
+      await next.resume();
+      expect(await look()).toMatchObject({
+        state: 'failed',
+        failed: [{ frame: 1002, message: 'there is no such shot; it may have been removed' }],
+      });
     });
 
     test('a made pass that is removed is gone from the disk and from the shot, and undo can not bring it back', async () => {

@@ -118,7 +118,7 @@ export class MotionMakes {
 
   /** After a start: what was under way goes on with the files that are made. */
   async resume(): Promise<void> {
-    for (const { shotId, asked } of await this.jobs.interrupted()) await this.order(shotId, asked);
+    await this.jobs.resume((shotId, { asked }) => this.order(shotId, asked));
   }
 
   cancel(shotId: ShotId): Promise<MakingMotion | null> {

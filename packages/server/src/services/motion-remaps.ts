@@ -79,10 +79,10 @@ export class MotionRemaps {
 
   /** After a start: what was under way goes on where it was. */
   async resume(): Promise<void> {
-    for (const { shotId, ...rest } of await this.jobs.interrupted()) {
+    await this.jobs.resume(async (shotId, known) => {
       const detail = await shotDetail(this.services.database, shotId);
-      this.jobs.start(shotId, { ...rest, firstFrame: detail.shot.firstFrame }, (job) => this.run(job, detail, rest.asked));
-    }
+      this.jobs.start(shotId, { ...known, firstFrame: detail.shot.firstFrame }, (job) => this.run(job, detail, known.asked));
+    });
   }
 
   private folderOf({ shot }: ShotDetail, order: RemapOrder): string {

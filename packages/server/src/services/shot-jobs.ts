@@ -1,9 +1,10 @@
 import type { ShotId } from '@ivrex/contract';
-import { IvrexError } from '@ivrex/core';
+import { IvrexError, orNull } from '@ivrex/core';
 import type { z } from 'zod';
 import { listShotJobs, type JobKind } from '../db/queries/list-shot-jobs';
 import { saveShotJob } from '../db/queries/save-shot-job';
 import type { Services } from './services';
+import { shotDetail } from './shots';
 
 type JobServices = Pick<Services, 'database' | 'pool' | 'log'>;
 
@@ -125,15 +126,21 @@ export class ShotJobs<Asked, Status extends JobStatus> {
     for (const { stop } of this.running.values()) stop.abort();
   }
 
-  /** What ran when the server was ended. */
-  async interrupted(): Promise<({ readonly shotId: ShotId } & Omit<NewJob<Asked, Status>, 'firstFrame'>)[]> {
-    const rows = await listShotJobs(this.services.database, this.form.kind, 'running');
-    return rows.map(({ shotId, asked, status, written }) => ({
-      shotId,
-      asked: this.form.asked.parse(asked),
-      status: this.form.status.parse(status),
-      written,
-    }));
+  /** Goes on with what ran when the server was ended. A job that can't be gone on with has failed, and says why. */
+  async resume(again: (shotId: ShotId, job: Omit<NewJob<Asked, Status>, 'firstFrame'>) => Promise<unknown>): Promise<void> {
+    const { database, log } = this.services,
+      { kind } = this.form;
+    for (const { shotId, asked, status, written } of await listShotJobs(database, kind, 'running')) {
+      try {
+        await again(shotId, { asked: this.form.asked.parse(asked), status: this.form.status.parse(status), written });
+      } catch (error) {
+        log.error({ err: error, shotId, kind }, 'a job that was interrupted could not go on');
+        const message = error instanceof IvrexError ? error.message : 'it could not go on after a restart; the log says more';
+        const frame = (await orNull(() => shotDetail(database, shotId)))?.shot.firstFrame ?? 0;
+        const failed = { ...(status as Status), state: 'failed', failed: [{ frame, message }] };
+        await saveShotJob(database, { shotId, kind, asked, status: failed, written });
+      }
+    }
   }
 
   /**

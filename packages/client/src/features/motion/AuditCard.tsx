@@ -1,4 +1,4 @@
-import { roundRange, summarizeAudit, type RepairStep } from '@ivrex/core';
+import { isRepaired, roundRange, summarizeAudit, type RepairStep } from '@ivrex/core';
 import type { ShotDetail } from '@ivrex/contract';
 import { Button, Progress } from 'antd';
 import { useAuditControl, useMotionAudit } from '../../api/motion';
@@ -19,7 +19,7 @@ export function AuditCard({ detail, onRepair }: Props) {
     control = useAuditControl(detail);
   const set = useView((s) => s.set);
   const { data } = audit;
-  const isContinued = detail.settings.elements[0].repairs.some((r) => r.kind === 'fillHoles' && r.on && r.clipped);
+  const isContinued = isRepaired(detail.settings.elements[0].repairs, CONTINUE);
   if (audit.isError)
     return (
       <section className="card">

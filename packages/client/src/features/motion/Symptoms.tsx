@@ -1,6 +1,6 @@
 import { CloseCircleFilled, InfoCircleOutlined, WarningFilled } from '@ant-design/icons';
 import { isSameEncoding, type MotionReading } from '@ivrex/contract';
-import { assertNever, type Encoding, type Mend, type RepairStep } from '@ivrex/core';
+import { assertNever, isRepaired, type Encoding, type Mend, type RepairStep } from '@ivrex/core';
 import { Button } from 'antd';
 import { useNavigate } from 'react-router';
 import { useView } from '../../viewer/view-store';
@@ -73,7 +73,7 @@ function MendButton({ mend, reading, agreed, repairs, onTake, onRepair, onShift 
       );
     }
     case 'repair': {
-      const isOn = repairs.some((r) => r.kind === mend.step.kind && r.on),
+      const isOn = isRepaired(repairs, mend.step),
         label = repairLabel(mend.step);
       return (
         <Button size="small" disabled={isOn} onClick={() => onRepair(mend.step, label)}>

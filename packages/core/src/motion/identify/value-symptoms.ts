@@ -59,7 +59,11 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
   const offCodes = off > 0.75 * code ? off : 0;
   const isApart = apart > 0.75 * code && apart < 0.1;
   if (!direction && ((offCodes > 0 && off < 0.2) || (isApart && encoding.noData === null))) {
-    const [xPx, yPx] = rests.map((rest, axis) => (rest - encoding.zero) * perStored[axis]);
+    // One zero serves both axes: what each is off by is taken off afterwards.
+    const [xPx, yPx] = [encoding.sets[0].x, encoding.sets[0].y].map((name, axis) => {
+      const rest = rests[used.findIndex((s) => s.name === name || s.name.endsWith(`.${name}`))] ?? encoding.zero;
+      return rounded((rest - encoding.zero) * perStored[axis]);
+    });
     add({
       code: 'centreOff',
       severity: 'warning',
@@ -68,8 +72,7 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
         : `No motion is stored as ${encoding.zero.toFixed(4)}, ${(off / used[0].step).toFixed(used[0].step > 1e-3 ? 0 : 1)} steps beside ${nominal}.`,
       effect: `Read as ${nominal}, everything would drift by ${(Math.max(off, apart) * Math.abs(perStored[0])).toFixed(2)} px a frame.`,
       advice: isApart ? 'Re-centring takes it out.' : 'The proposed reading takes it out.',
-      // One zero serves both axes: what the other one is off by is taken off afterwards.
-      mend: isApart ? { kind: 'repair', step: { kind: 'recentre', on: true, xPx: rounded(xPx), yPx: rounded(yPx) } } : { kind: 'reading' },
+      mend: isApart ? { kind: 'repair', step: { kind: 'recentre', on: true, xPx, yPx } } : { kind: 'reading' },
     });
   }
   const clipped = used.reduce((n, s) => n + s.clippedHigh + s.clippedLow, 0);

@@ -35,3 +35,10 @@ export const REPAIR_ORDER: readonly RepairKind[] = [
 export function orderedRepairs(steps: readonly RepairStep[]): RepairStep[] {
   return steps.filter((s) => s.on).sort((a, b) => REPAIR_ORDER.indexOf(a.kind) - REPAIR_ORDER.indexOf(b.kind));
 }
+
+/** The list does already what the step would do. */
+export function isRepaired(steps: readonly RepairStep[], wanted: RepairStep): boolean {
+  return steps.some(
+    (s) => s.on && s.kind === wanted.kind && (s.kind !== 'fillHoles' || wanted.kind !== 'fillHoles' || s.clipped || !wanted.clipped),
+  );
+}
