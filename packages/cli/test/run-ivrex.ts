@@ -1,4 +1,6 @@
 import { spawnSync } from 'node:child_process';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import path from 'node:path';
 
 export const ROOT = path.join(__dirname, '../../..');
@@ -22,3 +24,23 @@ export function json({ stdout, stderr }: Ran): Record<string, unknown> {
   if (stdout === '') throw new Error(stderr);
   return JSON.parse(stdout) as Record<string, unknown>;
 }
+
+export const HERONS = path.join(DEMO, 'TC_010');
+export const HERON = path.join(HERONS, 'TC_010_heron.####.exr');
+
+/** A folder of its own. */
+export const scratch = () => mkdtempSync(path.join(tmpdir(), 'ivrex-cli-'));
+/** What blur reads of the heron. */
+export const inputs = (beauty = HERON) => [
+  '--beauty',
+  beauty,
+  '--motion',
+  `${beauty}::motion`,
+  '--depth',
+  `${beauty}::depth`,
+  '--ids',
+  `${beauty}::id`,
+  '--encoding',
+  HERON_ENCODING,
+];
+export const centred = ['--angle', '180', '--align', 'centre'];

@@ -1,6 +1,6 @@
 import type { SampleType } from '../raster/image';
 import type { StoredMotion } from './decode';
-import type { Encoding } from './encoding';
+import { named, type Encoding } from './encoding';
 import { transferPair } from './transfer';
 import { countStuck, isEnd } from './walls';
 
@@ -31,9 +31,9 @@ export function clippedPixels(stored: StoredMotion, encoding: Encoding, types: R
           ] as const)
         : ([[set.length, CLIPPED_X | CLIPPED_Y]] as const);
     for (const [name, bit] of channels) {
-      const plane = planeNamed(stored, name);
-      if (plane === null) continue;
-      const type = types.get(name) ?? 'float';
+      const plane = named(stored.planes, name);
+      if (plane === undefined) continue;
+      const type = named(types, name) ?? 'float';
       for (const wall of wallsOf(plane, stored.width, type, stillValues(encoding, set.length !== null)))
         for (let i = 0; i < plane.length; i++) if (plane[i] === wall) mask[i] |= bit;
     }
@@ -62,8 +62,4 @@ function wallsOf(data: Float32Array, width: number, type: SampleType, still: rea
 /** What stands still is stored as this, through the curve; a length of nothing is 0. And what means no vector. */
 function stillValues({ zero, noData, transfer }: Encoding, isLength: boolean): number[] {
   return [isLength ? 0 : transferPair(transfer).apply(zero), ...(noData === null ? [] : [noData])];
-}
-
-function planeNamed({ planes }: StoredMotion, name: string): Float32Array | null {
-  return planes.get(name) ?? planes.get(name.slice(name.lastIndexOf('.') + 1)) ?? null;
 }

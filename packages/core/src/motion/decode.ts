@@ -1,6 +1,6 @@
 import { IvrexError } from '../errors';
 import { planCodec, type CodecPlan, type PassFacts } from './codec-plan';
-import type { Encoding, VectorSet } from './encoding';
+import { named, type Encoding, type VectorSet } from './encoding';
 import { emptyMotionField, type MotionField } from './motion-field';
 import { transferPair } from './transfer';
 
@@ -52,9 +52,8 @@ function coverageOf(stored: StoredMotion, encoding: Encoding): Float32Array | nu
   return stored.beautyAlpha;
 }
 
-/** A channel named in full is accepted for its short name too, and the other way round. */
 function planeOf(stored: StoredMotion, name: string): Float32Array {
-  const plane = stored.planes.get(name) ?? stored.planes.get(name.slice(name.lastIndexOf('.') + 1));
+  const plane = named(stored.planes, name);
   if (plane === undefined)
     throw new IvrexError('missingChannel', `the motion pass has no channel "${name}"; it has ${[...stored.planes.keys()].join(', ')}`);
   return plane;

@@ -51,3 +51,8 @@ export function channelsOf(encoding: Encoding): string[] {
   if (encoding.alpha !== null) names.push(encoding.alpha);
   return [...new Set(names)];
 }
+
+/** What is known under a channel's name: a full name is accepted for its short one. */
+export function named<T>(by: ReadonlyMap<string, T>, name: string): T | undefined {
+  return by.get(name) ?? by.get(name.slice(name.lastIndexOf('.') + 1));
+}

@@ -2,7 +2,7 @@ import type { SampleType } from '../raster/image';
 import { planCodec } from './codec-plan';
 import type { StoredMotion } from './decode';
 import { INTEGER_STEPS } from './encode';
-import type { Encoding } from './encoding';
+import { named, type Encoding } from './encoding';
 import { transferPair } from './transfer';
 
 /**
@@ -18,9 +18,8 @@ export function halfSteps(stored: StoredMotion, encoding: Encoding, types: Reado
     frames = Math.abs(plan.spans[0].frames);
   const out = new Float32Array(stored.width * stored.height * 2);
   for (const [axis, name] of [set.x, set.y].entries()) {
-    const short = name.slice(name.lastIndexOf('.') + 1);
-    const type = types.get(name) ?? types.get(short),
-      plane = stored.planes.get(name) ?? stored.planes.get(short);
+    const type = named(types, name),
+      plane = named(stored.planes, name);
     const codes = type === 'u8' || type === 'u16' ? INTEGER_STEPS[type] : null;
     if (codes === null || plane === undefined) return null;
     const scale = Math.abs(axis === 0 ? plan.scaleX : plan.scaleY) / frames,

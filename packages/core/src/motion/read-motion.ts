@@ -1,7 +1,7 @@
 import type { SampleType } from '../raster/image';
 import { clippedPixels } from './clipped';
 import { decodeMotion, type StoredMotion } from './decode';
-import type { Encoding } from './encoding';
+import { named, type Encoding } from './encoding';
 import { halfSteps } from './half-step';
 import { repairField, type RepairedField } from './repair/repair-field';
 import type { RepairStep } from './repair/repair-step';
@@ -33,9 +33,8 @@ export function readMotion(
 function blackPixels({ planes }: StoredMotion, encoding: Encoding): Uint8Array | null {
   if (Math.abs(encoding.zero) < 0.1) return null;
   const [{ x, y, length }] = encoding.sets;
-  const named = (name: string) => planes.get(name) ?? planes.get(name.slice(name.lastIndexOf('.') + 1)) ?? null;
-  const xs = named(x),
-    ys = named(y);
-  if (length !== null || xs === null || ys === null) return null;
+  const xs = named(planes, x),
+    ys = named(planes, y);
+  if (length !== null || xs === undefined || ys === undefined) return null;
   return Uint8Array.from(xs, (v, i) => (v === 0 && ys[i] === 0 ? 1 : 0));
 }

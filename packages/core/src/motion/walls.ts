@@ -11,7 +11,8 @@ const WALL = 24,
   /** A wall is an area: the last row of a floor that rushes by shares its value too. */
   INSIDE_SHARE = 0.15;
 
-const STEPS: Record<SampleType, number> = { u8: 1 / 255, u16: 1 / 65535, half: 2 ** -11, float: 0, uint: 1 };
+/** Smallest step between neighbouring values that a type can hold around 1. */
+export const STEP_AT_ONE: Record<SampleType, number> = { u8: 1 / 255, u16: 1 / 65535, half: 2 ** -11, float: 2 ** -24, uint: 1 };
 
 export interface WallQuestion {
   readonly data: Float32Array;
@@ -29,7 +30,7 @@ export interface WallQuestion {
  */
 export function countStuck(wall: number, { data, width, type, range, isStill }: WallQuestion): number {
   if (isStill(wall)) return 0;
-  const step = type === 'half' ? STEPS.half * Math.abs(wall) : STEPS[type],
+  const step = STEP_AT_ONE[type] * (type === 'half' || type === 'float' ? Math.abs(wall) : 1),
     beside = 1.5 * step,
     alike = ALIKE_SHARE * range + 2 * step;
   let at = 0,

@@ -1,5 +1,5 @@
 import type { SampleType } from '../../raster/image';
-import { countStuck } from '../walls';
+import { countStuck, STEP_AT_ONE } from '../walls';
 
 /** A motion pass as its file holds it, one frame: planes over its own display window. */
 export interface StoredPass {
@@ -33,8 +33,6 @@ export interface ChannelShape {
   /** Smallest step between neighbouring values that such a type can hold around 1. */
   readonly step: number;
 }
-
-const STEPS: Record<SampleType, number> = { u8: 1 / 255, u16: 1 / 65535, half: 2 ** -11, float: 2 ** -24, uint: 1 };
 
 /** Most values that are counted one by one: enough for every code of 16 bits. */
 const MOST_VALUES = 70000,
@@ -74,7 +72,7 @@ export function shapeOf({ name, type, data }: StoredChannel, width: number): Cha
       clippedLow: 0,
       clippedHigh: 0,
       notFinite,
-      step: STEPS[type],
+      step: STEP_AT_ONE[type],
     };
   let rest = min,
     most = 0;
@@ -97,7 +95,7 @@ export function shapeOf({ name, type, data }: StoredChannel, width: number): Cha
     clippedLow: countStuck(min, walls),
     clippedHigh: countStuck(max, walls),
     notFinite,
-    step: STEPS[type],
+    step: STEP_AT_ONE[type],
   };
 }
 
