@@ -10,7 +10,7 @@ import {
   type ShutterAlign,
 } from '@ivrex/core';
 import { explainIssue, shutterSchema } from '@ivrex/contract';
-import { BlurPool, frameFile, parsePattern, type FrameSources } from '@ivrex/media';
+import { BlurPool, frameFile, parsePattern, type FrameFiles, type FrameSources } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
@@ -32,6 +32,8 @@ interface BlurOptions {
   readonly path: PathChoice;
   readonly depth?: string;
   readonly ids?: string;
+  readonly hidden: 'auto' | 'off';
+  readonly background?: string;
   readonly frames?: FrameRange;
   readonly threads: number;
   readonly type: 'half' | 'float';
@@ -58,6 +60,10 @@ export function blurCommand(): Command {
     .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
     .option('--depth <pattern>')
     .option('--ids <pattern>')
+    .addOption(
+      new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
+    )
+    .option('--background <pattern>', 'the picture without the things in front')
     .option('--frames <A-B>', 'which frames', parseFrameRange)
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
@@ -88,6 +94,7 @@ async function blur(options: BlurOptions): Promise<void> {
     motion = await openInput(options.motion);
   const depth = options.depth === undefined ? null : await openInput(options.depth);
   const ids = options.ids === undefined ? null : await openInput(options.ids);
+  const background = options.background === undefined ? null : await openInput(options.background);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
@@ -102,18 +109,32 @@ async function blur(options: BlurOptions): Promise<void> {
     report = {};
   try {
     for (const frame of frames) {
+      const at = (number: number | null): FrameFiles => ({
+        beauty: passAt(beauty, number),
+        motion: passAt(motion, number),
+        depth: depth && passAt(depth, number),
+        ids: ids && passAt(ids, number),
+      });
+      const inputs = [beauty, motion, depth, ids].filter((input) => input !== null);
+      const neighbour = (by: number): FrameFiles | null =>
+        frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
       const sources: FrameSources = {
-        beauty: passAt(beauty, frame),
-        motion: passAt(motion, frame),
-        depth: depth && passAt(depth, frame),
-        ids: ids && passAt(ids, frame),
+        ...at(frame),
+        previous: neighbour(-1),
+        next: neighbour(1),
+        background: background && passAt(background, frame),
         encoding,
         repairs,
         fps: options.fps ?? null,
       };
       try {
         const blurred = await pool.blur(
-          { sources, path: options.path, settings: { shutter, quality: options.quality, samples: options.samples } },
+          {
+            sources,
+            path: options.path,
+            hidden: options.hidden,
+            settings: { shutter, quality: options.quality, samples: options.samples },
+          },
           stop.signal,
         );
         await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);

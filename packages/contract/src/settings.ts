@@ -70,6 +70,10 @@ export const shotSettingsSchema = z.strictObject({
   shutter: shutterSchema,
   path: pathChoiceSchema,
   samples: samplesSchema,
+  /** Where what is hidden comes from: neighbouring frames and the clean background, or its surroundings alone. */
+  hidden: z.enum(['auto', 'off']).default('auto'),
+  /** A picture pass without the things in front. */
+  background: passIdSchema.nullable().default(null),
   displayTransform: displayChoiceSchema,
   /** Frames a second, when the files do not say or say different things. */
   fps: z.number().positive().max(1000).nullable().default(null),

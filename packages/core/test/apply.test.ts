@@ -2,6 +2,7 @@ import type { Kernels } from '@ivrex/kernels';
 import { loadKernels } from '../../kernels/test/kernels';
 import {
   emptyMotionField,
+  layersOfRows,
   prepareBlur,
   renderRows,
   sliceCount,
@@ -81,6 +82,23 @@ test('bands make the same picture as the whole, wherever they are cut', () => {
         whole,
       ),
     ).toBe(0);
+  }
+});
+
+test('a renderer that holds only what its rows can show makes the same picture to the bit', () => {
+  const plan = prepareBlur(discs());
+  const whole = render(plan, FINAL);
+  const edges = [0, 32, 64, H];
+  for (let k = 1; k < edges.length; k++) {
+    const [from, to] = [edges[k - 1], edges[k]];
+    const layers = layersOfRows(plan, CENTRED, from, to);
+    const floats = (list: readonly { colour: Float32Array }[]) => list.reduce((sum, { colour }) => sum + colour.length, 0);
+    if (from === 0) expect(floats(layers)).toBeLessThan(floats(plan.layers));
+    const session = kernels.openSlices(layers),
+      out = new Float32Array((to - from) * W * 4);
+    renderRows(plan, session, FINAL, from, to, out);
+    session.close();
+    expect(largest(out, whole.subarray(from * W * 4, to * W * 4))).toBe(0);
   }
 });
 

@@ -11,10 +11,10 @@ import {
   type PathChoice,
   type Shutter,
 } from '../src';
-import { similarityGradient } from '../src/blur/gradient';
+import { fitAffine, GRADIENT, NOTHING } from '../src/blur/affine-fit';
 import { nearestMember } from '../src/blur/nearest';
 import { pushPull } from '../src/blur/push-pull';
-import { arcGenerator, phi } from '../src/blur/similarity-path';
+import { flowOf, travelOf } from '../src/blur/affine-path';
 import { referenceKernels } from '../src/reference';
 
 let kernels: Kernels;
@@ -211,8 +211,8 @@ test.each(['auto', 'straight'] as const)('the fast kernels and the slow referenc
 test('without ids and depth it still blurs, and says what was missing', () => {
   const input = scene([box({ motion: straight(30, 0) }), box({ x0: 0, y0: 0, x1: W, y1: H, depth: 9, id: 2, colour: [0.2, 0.4, 0.6, 1] })]);
   const { report } = prepareBlur({ ...input, depth: null, ids: null, path: 'auto', reachFrames: 1 });
-  expect(report).toMatchObject({ layersFrom: 'motion', orderFrom: 'speed', layerCount: 2 });
-  expect(report.notes).toHaveLength(2);
+  expect(report).toMatchObject({ layersFrom: 'motion', orderFrom: 'speed', layerCount: 2, neighbours: [] });
+  expect(report.notes).toHaveLength(4);
   expect(prepareBlur({ ...input, ids: null, path: 'auto', reachFrames: 1 }).report).toMatchObject({
     layersFrom: 'depth and motion',
     orderFrom: 'depth',
@@ -226,36 +226,79 @@ test("passes of different sizes are refused, and a shutter beyond the plan's rea
   expect(() => blur(input, { opens: 0, closes: 2, strength: 1 })).toThrow(TypeError);
 });
 
-test('the gradient fit finds a similarity exactly, masked pixels or not', () => {
+test('the fit finds an affine field exactly, masked pixels or not, and leaves other surfaces out', () => {
   const width = 20,
     height = 15,
     vectors = new Float32Array(width * height * 2),
-    member = new Uint8Array(width * height).fill(1);
+    keys = new Int32Array(width * height);
   for (let i = 0; i < width * height; i++) {
     const x = i % width,
       y = Math.floor(i / width);
-    vectors.set([3 + 0.2 * x - 0.1 * y, -1 + 0.1 * x + 0.2 * y], i * 2);
-    if ((x * 7 + y * 3) % 11 === 0) member[i] = 0;
+    vectors.set([3 + 0.2 * x - 0.1 * y, -1 + 0.35 * x + 0.05 * y], i * 2);
+    if ((x * 7 + y * 3) % 11 === 0) {
+      keys[i] = 1;
+      vectors.set([500, -500], i * 2);
+    }
   }
-  const gradient = similarityGradient(vectors, member, width, height);
-  for (let i = 0; i < width * height; i++) {
-    expect(gradient[i * 2]).toBeCloseTo(member[i] ? 0.2 : 0, 5);
-    expect(gradient[i * 2 + 1]).toBeCloseTo(member[i] ? 0.1 : 0, 5);
+  const out = new Float64Array(6);
+  for (const [x, y] of [
+    [2.5, 2.5],
+    [7, 4],
+    [16.5, 11.5],
+  ]) {
+    expect(fitAffine({ width, height, keys }, 0, [vectors], x, y, true, out)).toBe(GRADIENT);
+    [3 + 0.2 * x - 0.1 * y, -1 + 0.35 * x + 0.05 * y, 0.2, -0.1, 0.35, 0.05].forEach((v, k) => expect(out[k]).toBeCloseTo(v, 4));
+  }
+  // Rotation and scale alone is the nearest such matrix.
+  fitAffine(
+    { width, height, keys: new Int32Array(width * height).fill(2) },
+    2,
+    [vectors.map((_, k) => (k % 2 ? 0.1 : 0.2) * Math.floor(k / 2 / width))],
+    7,
+    4,
+    false,
+    out,
+  );
+  expect([out[2], out[5], out[3]]).toEqual([out[5], out[2], -out[4]]);
+  expect(fitAffine({ width, height, keys }, 5, [vectors], 7, 4, true, out)).toBe(NOTHING);
+});
+
+test('a flow goes in one frame to the vector and the gradient that it was made from', () => {
+  const flow = new Float64Array(6),
+    way = new Float64Array(2);
+  for (const [dx, dy, xx, xy, yx, yy, near] of [
+    [5, -3, 0, 0, 0, 0, 0],
+    [2, 7, -0.15, -0.4, 0.4, -0.15, 0],
+    [10, 0, 0.3, 0.25, 0, -0.1, 0],
+    [10, 4, 0, 0.3, 0, 0, 0],
+    [1, 1, 1e-5, 0, 1e-5, 0, 0],
+    // Turned by 200 degrees, taken for 200 and not for -160.
+    [30, 5, Math.cos(3.49) - 1, -Math.sin(3.49), Math.sin(3.49), Math.cos(3.49) - 1, 3.3],
+  ]) {
+    flowOf(dx, dy, xx, xy, yx, yy, flow, near);
+    travelOf(flow, 0, way);
+    expect(way[0]).toBeCloseTo(dx, 5);
+    expect(way[1]).toBeCloseTo(dy, 5);
+    if (near > 0) expect(flow[4]).toBeCloseTo(3.49, 5);
+    // A point one pixel beside follows its own vector: g + L e is its flow.
+    const beside = Float64Array.from(flow);
+    beside[0] += flow[2];
+    beside[1] += flow[4];
+    travelOf(beside, 0, way);
+    expect(way[0]).toBeCloseTo(dx + xx, 5);
+    expect(way[1]).toBeCloseTo(dy + yx, 5);
   }
 });
 
-test('a generator flows for one frame to the vector it was made from', () => {
-  const g = new Float64Array(4);
-  for (const [dx, dy, re, im] of [
-    [5, -3, 0, 0],
-    [2, 7, -0.15, 0.4],
-    [10, 0, 0.3, -0.9],
-    [1, 1, 1e-5, 1e-5],
+test('a gradient that no surface can have leaves the vector alone', () => {
+  const flow = new Float64Array(6);
+  for (const m of [
+    [-1.5, 0, 0, 0],
+    [9, 0, 0, 9],
+    [NaN, 0, 0, 0],
   ]) {
-    arcGenerator(dx, dy, re, im, g);
-    const [pr, pi] = phi(g[2], g[3]);
-    expect(g[0] * pr - g[1] * pi).toBeCloseTo(dx, 5);
-    expect(g[0] * pi + g[1] * pr).toBeCloseTo(dy, 5);
+    flowOf(3, 4, m[0], m[1], m[2], m[3], flow);
+    expect([...flow]).toEqual([3, 4, 0, 0, 0, 0]);
   }
 });
 

@@ -202,19 +202,20 @@ test('floats round to the nearest half, ties to even, past 65519 to infinity', (
   });
 });
 
-function randomLayer(random: () => number, x0: number, y0: number, width: number, height: number): SliceLayer {
+function randomLayer(random: () => number, orders: 1 | 2 | 4, x0: number, y0: number, width: number, height: number): SliceLayer {
   const colour = new Float32Array(width * height * 4),
-    path = new Float32Array((width + 12) * (height + 12) * 8);
+    across = (width + 12) / 2,
+    down = (height + 12) / 2,
+    nodes = new Float32Array(across * down * orders * 8);
   for (let i = 0; i < colour.length; i += 4) {
     const a = random();
     colour.set([random() * a, random() * a, random() * a, a], i);
   }
-  for (let i = 0; i < path.length; i++) path[i] = (random() - 0.5) * (i % 4 < 2 ? 9 : 0.4);
+  for (let i = 0; i < nodes.length; i++) nodes[i] = (random() - 0.5) * (i % 8 < 2 ? 9 : 0.4);
   return {
     colourBox: { x0, y0, width, height },
     colour,
-    pathBox: { x0: x0 - 6, y0: y0 - 6, width: width + 12, height: height + 12 },
-    path,
+    path: { x0: x0 - 5.5, y0: y0 - 6, across, down, orders, nodes },
   };
 }
 
@@ -226,9 +227,9 @@ test.each([
 ] as const)('slices along %s paths, %s: the fast kernel follows the slow one', (path, filter) => {
   let state = 12345;
   const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
-  const layers = [randomLayer(random, 3, 2, 14, 11), randomLayer(random, -4, 6, 22, 17)];
+  const layers = [randomLayer(random, 2, 3, 2, 14, 12), randomLayer(random, 1, 0, 0, 8, 20), randomLayer(random, 4, -4, 6, 22, 18)];
   const request: SliceRequest = {
-    layers: [0, 1],
+    layers: [0, 1, 2],
     times: Float32Array.of(-0.6, -0.1, 0, 0.45, 0.9),
     weights: Float32Array.of(0.1, 0.2, 0.4, 0.2, 0.1),
     path,

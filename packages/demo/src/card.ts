@@ -13,6 +13,8 @@ export interface Pose {
   readonly angle: number;
   /** 1 / radius of the circle that the card's u axis is bent to; 0 is flat. */
   readonly curvature: number;
+  /** Size on screen against the texture's own; 1 when missing. */
+  readonly scale?: number;
 }
 
 /** A flat piece of artwork in its own coordinates (u along, v across, pixels), painted once, posed at any moment. */
@@ -90,8 +92,9 @@ export function toScreen(pose: Pose, u: number, v: number): readonly [number, nu
     bx = Math.sin(k * u) * (1 / k - v);
     by = 1 / k - Math.cos(k * u) * (1 / k - v);
   }
-  const c = Math.cos(pose.angle),
-    s = Math.sin(pose.angle);
+  const scale = pose.scale ?? 1,
+    c = scale * Math.cos(pose.angle),
+    s = scale * Math.sin(pose.angle);
   return [pose.x + c * bx - s * by, pose.y + s * bx + c * by];
 }
 
@@ -100,8 +103,9 @@ export type ToCard = (x: number, y: number, out: Float64Array) => void;
 
 /** Screen to card: the closed-form inverse of `toScreen`, with what a pose has in common worked out once. */
 export function cardInverse(pose: Pose): ToCard {
-  const c = Math.cos(pose.angle),
-    s = Math.sin(pose.angle),
+  const scale = pose.scale ?? 1,
+    c = Math.cos(pose.angle) / scale,
+    s = Math.sin(pose.angle) / scale,
     k = pose.curvature,
     { x: px, y: py } = pose;
   if (Math.abs(k) <= 1e-9)

@@ -16,15 +16,21 @@ export interface SharpPasses {
 
 interface Posed {
   readonly card: Card;
+  readonly index: number;
   readonly toCard: ToCard;
   readonly box: { readonly x0: number; readonly y0: number; readonly x1: number; readonly y1: number };
 }
 
 function posedAt(cards: readonly Card[], t: number): Posed[] {
-  return cards.map((card) => {
+  return cards.map((card, index) => {
     const pose = card.pose(t);
-    return { card, toCard: cardInverse(pose), box: boundsOf(card, pose) };
+    return { card, index, toCard: cardInverse(pose), box: boundsOf(card, pose) };
   });
+}
+
+/** Those that can be met on this row of pixels. */
+function onRow(posed: readonly Posed[], y: number): Posed[] {
+  return posed.filter(({ box }) => box.y0 <= y + 1 && box.y1 >= y);
 }
 
 function unionBox(posed: readonly Posed[], size: FrameSize): { x0: number; y0: number; x1: number; y1: number } {
@@ -49,14 +55,13 @@ interface Covering {
 /** Cards composited nearest first at one point; `seen` gets premultiplied RGBA. */
 function lookAt(posed: readonly Posed[], x: number, y: number, pixel = 0, covering: Covering | null = null): void {
   seen.fill(0);
-  for (let c = 0; c < posed.length; c++) {
-    const { card, toCard, box } = posed[c];
+  for (const { card, index, toCard, box } of posed) {
     if (x < box.x0 || y < box.y0 || x > box.x1 || y > box.y1) continue;
     toCard(x, y, uv);
     sampleTexture(card.texture, uv[0], uv[1], texel);
     if (texel[3] === 0) continue;
     const clear = 1 - seen[3];
-    if (covering !== null) covering.planes[c][pixel] += covering.weight * clear * texel[3];
+    if (covering !== null) covering.planes[index][pixel] += covering.weight * clear * texel[3];
     for (let k = 0; k < 4; k++) seen[k] += clear * texel[k];
     if (seen[3] > 0.9995) return;
   }
@@ -87,13 +92,14 @@ export function renderSharp(
     ids: new Uint32Array(count),
   };
   for (let y = box.y0; y < box.y1; y++) {
+    const met = onRow(posed, y);
     for (let x = box.x0; x < box.x1; x++) {
       const i = y * size.width + x;
       for (let s = 0; s < samples; s++) {
-        lookAt(posed, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), i, covering);
+        lookAt(met, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), i, covering);
         for (let k = 0; k < 4; k++) out.rgba[i * 4 + k] += seen[k] / samples;
       }
-      if (out.rgba[i * 4 + 3] > 0) writeData(posed, next, previous, x, y, i, samples, out);
+      if (out.rgba[i * 4 + 3] > 0) writeData(met, next, previous, x, y, i, samples, out);
     }
   }
   return out;
@@ -111,19 +117,22 @@ function writeData(
   out: SharpPasses,
 ): void {
   for (let s = 0; s < samples; s++) {
-    const hit = posed.findIndex(({ card, toCard }) => {
-      toCard(x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), uv);
+    const sx = x + ((0.5 + s * R2X) % 1),
+      sy = y + ((0.5 + s * R2Y) % 1);
+    const hit = posed.find(({ card, toCard, box }) => {
+      if (sx < box.x0 || sx > box.x1) return false;
+      toCard(sx, sy, uv);
       sampleTexture(card.texture, uv[0], uv[1], texel);
       return texel[3] > 0.02;
     });
-    if (hit < 0) continue;
+    if (hit === undefined) continue;
     // The vector is that of the pixel's middle, whichever sample found the surface.
-    posed[hit].toCard(x + 0.5, y + 0.5, uv);
-    const forward = toScreen(next[hit], uv[0], uv[1]),
-      back = toScreen(previous[hit], uv[0], uv[1]);
+    hit.toCard(x + 0.5, y + 0.5, uv);
+    const forward = toScreen(next[hit.index], uv[0], uv[1]),
+      back = toScreen(previous[hit.index], uv[0], uv[1]);
     out.motion.set([forward[0] - x - 0.5, forward[1] - y - 0.5, back[0] - x - 0.5, back[1] - y - 0.5], i * 4);
-    out.depth[i] = posed[hit].card.depth;
-    out.ids[i] = posed[hit].card.id;
+    out.depth[i] = hit.card.depth;
+    out.ids[i] = hit.card.id;
     return;
   }
 }
@@ -143,11 +152,12 @@ export function renderBlurred(
     const posed = posedAt(cards, t + opens + ((m + 0.5) / moments) * (closes - opens)),
       box = unionBox(posed, size);
     for (let y = box.y0; y < box.y1; y++) {
+      const met = onRow(posed, y);
       for (let x = box.x0; x < box.x1; x++) {
         const i = (y * size.width + x) * 4;
         for (let s = 0; s < samples; s++) {
           const n = m * samples + s;
-          lookAt(posed, x + ((0.5 + n * R2X) % 1), y + ((0.5 + n * R2Y) % 1));
+          lookAt(met, x + ((0.5 + n * R2X) % 1), y + ((0.5 + n * R2Y) % 1));
           for (let k = 0; k < 4; k++) sum[i + k] += seen[k];
         }
       }

@@ -3,6 +3,6 @@ export { halfToFloat, floatToHalf, splitHalvesToFloat } from "./half";
 export { huffmanWorkBytes, undoHuffman } from "./huffman";
 export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
-export { renderSpan } from "./slices";
+export { renderSpan, sliceWorkBytes } from "./slices";
 /** First byte that the program itself does not use; the host allocates from here. */
 export function heapStart(): usize { return (__heap_base + 15) & ~15; }

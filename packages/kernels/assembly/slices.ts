@@ -1,70 +1,155 @@
-// The blur's inner loop: for each output pixel, for each time slice, for each layer front to back, follow the
-// layer's path backwards, sample its premultiplied colour, composite, and average over the slices.
+// The blur's inner loop: for each output pixel the ways of the layers that can show there are worked out for all time
+// slices, then for each slice the layers are sampled front to back, composited, and averaged over the slices.
 //
-// A layer record is 12 words of 4 bytes: colour pointer, colour x0, y0, width, height,
-// path pointer, path x0, y0, width, height, two spare. Colour: RGBA f32 a pixel. Path: 8 f32 a pixel,
-// A = (g or d).x, .y, (lambda or m).re, .im and B likewise; the parameter at time t is X = t A + t^2 B.
-// Origins are in display-window pixels; a pixel outside the path box means that the layer can't get there.
+// A layer record is 12 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
+// path pointer, x and y of its first node (f32), nodes across and down, orders (i32), one spare.
+// Colour: RGBA f32 a pixel. Path: nodes NODE_PX apart, `orders` x 8 f32 each: for every power of the time from 1 on
+// (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
+// Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
 const RECORD: usize = 48;
+const NODE_PX: f32 = 2.0;
+/** Bytes that `renderSpan` needs for its own use. */
+export function sliceWorkBytes(layerCount: i32, slices: i32): i32 {
+  return 128 + layerCount * (16 + 32 * ((slices + 3) >> 2));
+}
 
 /**
  * Renders the span [x0, x1) of row y into out (RGBA f32).
- * layers: records, nearest first. times, weights: f32, `slices` of each; weights sum to 1.
- * arc: 1 = X holds (g, lambda) of a similarity flow, 0 = X holds (displacement, its gradient).
- * cubic: 1 = Catmull-Rom, 0 = bilinear.
+ * layers: records, nearest first. times, weights: f32, `slices` of each, times padded to a multiple of four; weights sum to 1.
+ * arc: 1 = X holds (g, L) of an affine flow, 0 = X holds (displacement, its gradient).
+ * cubic: 1 = Catmull-Rom, 0 = bilinear. work: `sliceWorkBytes`.
  */
 export function renderSpan(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32,
-  x0: i32, x1: i32, y: i32, arc: i32, cubic: i32, out: usize): void {
+  x0: i32, x1: i32, y: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
+  const fours = (slices + 3) >> 2;
+  const active = work + 128, places = active + (<usize>layerCount << 4);
   for (let x = x0; x < x1; x++) {
+    // Layers that can show here, their places for all slices behind one another.
+    let count = 0;
+    for (let l = 0; l < layerCount; l++) {
+      const record = layers + <usize>l * RECORD;
+      if (!blendPath(record, <f32>x, <f32>y, work)) continue;
+      const to = places + <usize>(count * fours * 32);
+      if (!followPath(record, work, times, fours, <f32>x, <f32>y, arc, to)) continue;
+      store<usize>(active + (<usize>count << 4), record);
+      count++;
+    }
     let sum = f32x4.splat(0);
-    for (let s = 0; s < slices; s++) {
-      const t = load<f32>(times + (<usize>s << 2));
-      const tt = t * t;
-      let over = f32x4.splat(0);
-      let clear: f32 = 1;
-      for (let l = 0; l < layerCount; l++) {
-        const record = layers + <usize>l * RECORD;
-        const px = x - load<i32>(record, 24);
-        const py = y - load<i32>(record, 28);
-        const pw = load<i32>(record, 32);
-        if (<u32>px >= <u32>pw || <u32>py >= load<u32>(record, 36)) continue;
-        const path = load<usize>(record, 20) + (<usize>(py * pw + px) << 5);
-        const p = f32x4.add(f32x4.mul(v128.load(path), f32x4.splat(t)), f32x4.mul(v128.load(path, 16), f32x4.splat(tt)));
-        const gx = f32x4.extract_lane(p, 0), gy = f32x4.extract_lane(p, 1);
-        const lr = f32x4.extract_lane(p, 2), li = f32x4.extract_lane(p, 3);
-        let kr: f32, ki: f32;
-        if (arc) {
-          // phi(-lambda) = sum (-lambda)^k / (k+1)!, by Horner.
-          const zr = -lr, zi = -li;
-          kr = 1.0 / 720.0; ki = 0;
-          let nr: f32;
-          nr = kr * zr - ki * zi + 1.0 / 120.0; ki = kr * zi + ki * zr; kr = nr;
-          nr = kr * zr - ki * zi + 1.0 / 24.0; ki = kr * zi + ki * zr; kr = nr;
-          nr = kr * zr - ki * zi + 1.0 / 6.0; ki = kr * zi + ki * zr; kr = nr;
-          nr = kr * zr - ki * zi + 0.5; ki = kr * zi + ki * zr; kr = nr;
-          nr = kr * zr - ki * zi + 1.0; ki = kr * zi + ki * zr; kr = nr;
-        } else {
-          // p + D(p) = q with D linear around q: the step back is D(q) / (1 + M).
-          const ar: f32 = 1.0 + lr;
-          const inverse: f32 = 1.0 / max<f32>(ar * ar + li * li, 1e-4);
-          kr = ar * inverse; ki = -li * inverse;
+    if (count > 0) {
+      for (let s = 0; s < slices; s++) {
+        let over = f32x4.splat(0);
+        let clear: f32 = 1;
+        for (let a = 0; a < count; a++) {
+          const record = load<usize>(active + (<usize>a << 4));
+          const at = places + <usize>((a * fours + (s >> 2)) * 32 + ((s & 3) << 2));
+          const fx = load<f32>(at), fy = load<f32>(at, 16);
+          const w = load<i32>(record, 12), h = load<i32>(record, 16);
+          const cx = load<i32>(record, 4), cy = load<i32>(record, 8);
+          // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
+          if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
+          const colour = load<usize>(record, 0);
+          // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
+          const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
+          const c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
+          over = f32x4.add(over, f32x4.mul(c, f32x4.splat(clear)));
+          clear = max<f32>(1 - f32x4.extract_lane(over, 3), 0);
+          if (clear < 0.0005) break;
         }
-        const fx = <f32>x - (gx * kr - gy * ki) - <f32>load<i32>(record, 4);
-        const fy = <f32>y - (gx * ki + gy * kr) - <f32>load<i32>(record, 8);
-        const w = load<i32>(record, 12), h = load<i32>(record, 16);
-        // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
-        if (!(fx > -2.0 && fy > -2.0 && fx < <f32>(w + 1) && fy < <f32>(h + 1))) continue;
-        const colour = load<usize>(record, 0);
-        const c = cubic ? sampleCubic(colour, w, h, fx, fy) : sampleLinear(colour, w, h, fx, fy);
-        over = f32x4.add(over, f32x4.mul(c, f32x4.splat(clear)));
-        clear = 1 - f32x4.extract_lane(over, 3);
-        if (clear < 0.0005) break;
+        sum = f32x4.add(sum, f32x4.mul(over, v128.load32_splat(weights + (<usize>s << 2))));
       }
-      sum = f32x4.add(sum, f32x4.mul(over, f32x4.splat(load<f32>(weights + (<usize>s << 2)))));
     }
     v128.store(out + (<usize>(x - x0) << 4), sum);
   }
+}
+
+/** The path at a pixel, from the four nodes around it, into `to`. False outside the nodes. */
+@inline
+function blendPath(record: usize, x: f32, y: f32, to: usize): bool {
+  const u = (x - load<f32>(record, 24)) * (1 / NODE_PX), v = (y - load<f32>(record, 28)) * (1 / NODE_PX);
+  const across = load<i32>(record, 32), down = load<i32>(record, 36);
+  if (!(u >= 0 && v >= 0 && u <= <f32>(across - 1) && v <= <f32>(down - 1))) return false;
+  const ix = min<i32>(<i32>u, across - 2), iy = min<i32>(<i32>v, down - 2);
+  const bytes = load<i32>(record, 40) << 5;
+  const stride = <usize>bytes * <usize>across;
+  let p = load<usize>(record, 20) + <usize>iy * stride + <usize>(ix * bytes);
+  const fu = f32x4.splat(u - <f32>ix), fv = f32x4.splat(v - <f32>iy);
+  for (let k = 0; k < bytes; k += 16) {
+    const a = v128.load(p), c = v128.load(p + stride);
+    const top = f32x4.add(a, f32x4.mul(f32x4.sub(v128.load(p + bytes), a), fu));
+    const bottom = f32x4.add(c, f32x4.mul(f32x4.sub(v128.load(p + stride + bytes), c), fu));
+    v128.store(to, f32x4.add(top, f32x4.mul(f32x4.sub(bottom, top), fv)));
+    p += 16;
+    to += 16;
+  }
+  return true;
+}
+
+/** One component of the path's parameter for four times. */
+@inline
+function power(path: usize, orders: i32, t: v128): v128 {
+  let sum = v128.load32_splat(path + (<usize>(orders - 1) << 5));
+  for (let k = orders - 2; k >= 0; k--) sum = f32x4.add(f32x4.mul(sum, t), v128.load32_splat(path + (<usize>k << 5)));
+  return f32x4.mul(sum, t);
+}
+
+/**
+ * Where a pixel's colour lies in the layer at each time: x of four slices, then y of the same. False when none of them can touch the
+ * layer's colour.
+ */
+@inline
+function followPath(record: usize, path: usize, times: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
+  const orders = load<i32>(record, 40);
+  const fx = f32x4.splat(x), fy = f32x4.splat(y);
+  const cx = load<i32>(record, 4), cy = load<i32>(record, 8);
+  const left = f32x4.splat(<f32>(cx - 2)), right = f32x4.splat(<f32>(cx + load<i32>(record, 12) + 1));
+  const top = f32x4.splat(<f32>(cy - 2)), bottom = f32x4.splat(<f32>(cy + load<i32>(record, 16) + 1));
+  let touches = i32x4.splat(0);
+  for (let i = 0; i < fours; i++) {
+    const t = v128.load(times + (<usize>i << 4));
+    const gx = power(path, orders, t), gy = power(path + 4, orders, t);
+    const xx = power(path + 8, orders, t), xy = power(path + 12, orders, t);
+    const yx = power(path + 16, orders, t), yy = power(path + 20, orders, t);
+    let vx: v128, vy: v128;
+    if (arc) {
+      // phi(-L) g = sum (-L)^k g / (k+1)!, by Horner.
+      let c = f32x4.splat(1.0 / 40320.0);
+      vx = f32x4.mul(gx, c); vy = f32x4.mul(gy, c);
+      let n: v128;
+      c = f32x4.splat(1.0 / 5040.0);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      c = f32x4.splat(1.0 / 720.0);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      c = f32x4.splat(1.0 / 120.0);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      c = f32x4.splat(1.0 / 24.0);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      c = f32x4.splat(1.0 / 6.0);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      c = f32x4.splat(0.5);
+      n = f32x4.sub(f32x4.mul(gx, c), f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(f32x4.mul(gy, c), f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+      n = f32x4.sub(gx, f32x4.add(f32x4.mul(xx, vx), f32x4.mul(xy, vy)));
+      vy = f32x4.sub(gy, f32x4.add(f32x4.mul(yx, vx), f32x4.mul(yy, vy))); vx = n;
+    } else {
+      // p + D(p) = q with D linear around q: the step back is (1 + M)^-1 D(q).
+      const one = f32x4.splat(1);
+      const a = f32x4.add(one, xx), d = f32x4.add(one, yy);
+      const inverse = f32x4.div(one, f32x4.max(f32x4.sub(f32x4.mul(a, d), f32x4.mul(xy, yx)), f32x4.splat(0.01)));
+      vx = f32x4.mul(f32x4.sub(f32x4.mul(d, gx), f32x4.mul(xy, gy)), inverse);
+      vy = f32x4.mul(f32x4.sub(f32x4.mul(a, gy), f32x4.mul(yx, gx)), inverse);
+    }
+    vx = f32x4.sub(fx, vx); vy = f32x4.sub(fy, vy);
+    v128.store(to, vx); v128.store(to, vy, 16);
+    to += 32;
+    touches = v128.or(touches, v128.and(v128.and(f32x4.gt(vx, left), f32x4.gt(vy, top)), v128.and(f32x4.lt(vx, right), f32x4.lt(vy, bottom))));
+  }
+  return v128.any_true(touches);
 }
 
 @inline
@@ -73,10 +158,8 @@ function texel(colour: usize, w: i32, h: i32, x: i32, y: i32): v128 {
   return v128.load(colour + (<usize>(y * w + x) << 4));
 }
 
-function sampleLinear(colour: usize, w: i32, h: i32, fx: f32, fy: f32): v128 {
-  const flX = floor(fx), flY = floor(fy);
-  const x = <i32>flX, y = <i32>flY;
-  const u = f32x4.splat(fx - flX), v = f32x4.splat(fy - flY);
+function sampleLinear(colour: usize, w: i32, h: i32, x: i32, y: i32, fu: f32, fv: f32): v128 {
+  const u = f32x4.splat(fu), v = f32x4.splat(fv);
   let a: v128, b: v128, c: v128, d: v128;
   if (x >= 0 && y >= 0 && x + 1 < w && y + 1 < h) {
     const p = colour + (<usize>(y * w + x) << 4);
@@ -91,33 +174,40 @@ function sampleLinear(colour: usize, w: i32, h: i32, fx: f32, fy: f32): v128 {
   return f32x4.add(top, f32x4.mul(f32x4.sub(bottom, top), v));
 }
 
-// Catmull-Rom: interpolates, so that a still pixel comes back unchanged (Keys 1981, a = -1/2).
-function sampleCubic(colour: usize, w: i32, h: i32, fx: f32, fy: f32): v128 {
-  const flX = floor(fx), flY = floor(fy);
-  const x = <i32>flX - 1, y = <i32>flY - 1;
-  const u = fx - flX, v = fy - flY;
-  const wx0 = f32x4.splat(((-0.5 * u + 1.0) * u - 0.5) * u), wx1 = f32x4.splat((1.5 * u - 2.5) * u * u + 1.0);
-  const wx2 = f32x4.splat(((-1.5 * u + 2.0) * u + 0.5) * u), wx3 = f32x4.splat((0.5 * u - 0.5) * u * u);
-  const wy0: f32 = ((-0.5 * v + 1.0) * v - 0.5) * v, wy1: f32 = (1.5 * v - 2.5) * v * v + 1.0;
-  const wy2: f32 = ((-1.5 * v + 2.0) * v + 0.5) * v, wy3: f32 = (0.5 * v - 0.5) * v * v;
+/** Catmull-Rom's four weights: interpolates, so that a still pixel comes back unchanged (Keys 1981, a = -1/2). */
+@inline
+function cubicWeights(u: f32): v128 {
+  const t = f32x4.splat(u);
+  let w = f32x4.add(f32x4.mul(f32x4(-0.5, 1.5, -1.5, 0.5), t), f32x4(1.0, -2.5, 2.0, -0.5));
+  w = f32x4.add(f32x4.mul(w, t), f32x4(-0.5, 0.0, 0.5, 0.0));
+  return f32x4.add(f32x4.mul(w, t), f32x4(0.0, 1.0, 0.0, 0.0));
+}
+
+function sampleCubic(colour: usize, w: i32, h: i32, ix: i32, iy: i32, u: f32, v: f32): v128 {
+  const x = ix - 1, y = iy - 1;
+  const wx = cubicWeights(u), wy = cubicWeights(v);
+  const wx0 = v128.shuffle<f32>(wx, wx, 0, 0, 0, 0), wx1 = v128.shuffle<f32>(wx, wx, 1, 1, 1, 1);
+  const wx2 = v128.shuffle<f32>(wx, wx, 2, 2, 2, 2), wx3 = v128.shuffle<f32>(wx, wx, 3, 3, 3, 3);
+  const wy0 = v128.shuffle<f32>(wy, wy, 0, 0, 0, 0), wy1 = v128.shuffle<f32>(wy, wy, 1, 1, 1, 1);
+  const wy2 = v128.shuffle<f32>(wy, wy, 2, 2, 2, 2), wy3 = v128.shuffle<f32>(wy, wy, 3, 3, 3, 3);
   if (x >= 0 && y >= 0 && x + 3 < w && y + 3 < h) {
     const stride = <usize>w << 4;
-    let p = colour + (<usize>(y * w + x) << 4);
-    let sum = f32x4.mul(cubicRow(p, wx0, wx1, wx2, wx3), f32x4.splat(wy0)); p += stride;
-    sum = f32x4.add(sum, f32x4.mul(cubicRow(p, wx0, wx1, wx2, wx3), f32x4.splat(wy1))); p += stride;
-    sum = f32x4.add(sum, f32x4.mul(cubicRow(p, wx0, wx1, wx2, wx3), f32x4.splat(wy2))); p += stride;
-    return f32x4.add(sum, f32x4.mul(cubicRow(p, wx0, wx1, wx2, wx3), f32x4.splat(wy3)));
+    const p = colour + (<usize>(y * w + x) << 4), q = p + (stride << 1);
+    const a = f32x4.add(f32x4.mul(cubicRow(p, wx0, wx1, wx2, wx3), wy0), f32x4.mul(cubicRow(p + stride, wx0, wx1, wx2, wx3), wy1));
+    const b = f32x4.add(f32x4.mul(cubicRow(q, wx0, wx1, wx2, wx3), wy2), f32x4.mul(cubicRow(q + stride, wx0, wx1, wx2, wx3), wy3));
+    return f32x4.add(a, b);
   }
-  let sum = f32x4.splat(0);
-  for (let j = 0; j < 4; j++) {
-    let row = f32x4.mul(texel(colour, w, h, x, y + j), wx0);
-    row = f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 1, y + j), wx1));
-    row = f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 2, y + j), wx2));
-    row = f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 3, y + j), wx3));
-    const wy = j == 0 ? wy0 : j == 1 ? wy1 : j == 2 ? wy2 : wy3;
-    sum = f32x4.add(sum, f32x4.mul(row, f32x4.splat(wy)));
-  }
-  return sum;
+  let sum = f32x4.mul(cubicBorder(colour, w, h, x, y, wx0, wx1, wx2, wx3), wy0);
+  sum = f32x4.add(sum, f32x4.mul(cubicBorder(colour, w, h, x, y + 1, wx0, wx1, wx2, wx3), wy1));
+  sum = f32x4.add(sum, f32x4.mul(cubicBorder(colour, w, h, x, y + 2, wx0, wx1, wx2, wx3), wy2));
+  return f32x4.add(sum, f32x4.mul(cubicBorder(colour, w, h, x, y + 3, wx0, wx1, wx2, wx3), wy3));
+}
+
+function cubicBorder(colour: usize, w: i32, h: i32, x: i32, y: i32, w0: v128, w1: v128, w2: v128, w3: v128): v128 {
+  let row = f32x4.mul(texel(colour, w, h, x, y), w0);
+  row = f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 1, y), w1));
+  row = f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 2, y), w2));
+  return f32x4.add(row, f32x4.mul(texel(colour, w, h, x + 3, y), w3));
 }
 
 @inline

@@ -1,2 +1,14 @@
-export type { Box, ChunkMemory, ChunkRows, CosineBlocks, Kernels, SliceLayer, SliceRequest, SliceSession, WaveletGrid } from './kernels';
+export type {
+  Box,
+  ChunkMemory,
+  ChunkRows,
+  CosineBlocks,
+  Kernels,
+  PathGrid,
+  SliceLayer,
+  SliceRequest,
+  SliceSession,
+  WaveletGrid,
+} from './kernels';
 export { instantiateKernels } from './wasm-kernels';
+export { NODE_FLOATS, NODE_PX } from './kernels';

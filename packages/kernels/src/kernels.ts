@@ -76,15 +76,31 @@ export interface Box {
   readonly height: number;
 }
 
+/**
+ * The ways of a layer's points on a grid of nodes, NODE_PX apart; between them they are blended. Outside the nodes the layer can't be
+ * seen at any time of the shutter.
+ */
+export interface PathGrid {
+  /** The first node's place, in pixel indices (a pixel's centre is a whole number). */
+  readonly x0: number;
+  readonly y0: number;
+  /** At least 2 each. */
+  readonly across: number;
+  readonly down: number;
+  /** Powers of the time that a path has: 1 is even motion, 2 bends it, 4 also changes its pace. */
+  readonly orders: 1 | 2 | 4;
+  /** A node holds `orders` x NODE_FLOATS: v.x v.y L.xx L.xy L.yx L.yy and two spare for each power of the time from 1 on. */
+  readonly nodes: Float32Array;
+}
+export const NODE_PX = 2;
+export const NODE_FLOATS = 8;
+
 /** One moving layer. Arrays of layers run from the nearest to the farthest. */
 export interface SliceLayer {
   readonly colourBox: Box;
   /** Premultiplied RGBA, 4 floats a pixel of colourBox. */
   readonly colour: Float32Array;
-  /** Where paths are known, so where the layer can be seen at any time of the shutter. */
-  readonly pathBox: Box;
-  /** 8 floats a pixel of pathBox: A.x A.y A.re A.im B.x B.y B.re B.im; the path's parameter at time t is t A + t^2 B. */
-  readonly path: Float32Array;
+  readonly path: PathGrid;
 }
 
 export interface SliceRequest {
@@ -93,7 +109,7 @@ export interface SliceRequest {
   /** Frames, already multiplied by strength; weights sum to 1. */
   readonly times: Float32Array;
   readonly weights: Float32Array;
-  /** "arc": the path parameter is a similarity flow (g, lambda). "line": a displacement and its gradient. */
+  /** "arc": the path parameter is an affine flow (g, L). "line": a displacement and its gradient. */
   readonly path: 'arc' | 'line';
   readonly filter: 'cubic' | 'linear';
   readonly box: Box;

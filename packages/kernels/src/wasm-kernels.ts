@@ -1,4 +1,5 @@
 import {
+  NODE_FLOATS,
   RECORD_WORDS,
   type ChunkMemory,
   type ChunkRows,
@@ -36,7 +37,9 @@ interface Exports {
     arc: number,
     cubic: number,
     out: number,
+    work: number,
   ): void;
+  sliceWorkBytes(layerCount: number, slices: number): number;
 }
 
 /** Memory is a stack: what is allocated after a mark is given back by releasing the mark. */
@@ -238,10 +241,14 @@ function openSession(
     return at;
   };
   const records = layers.map((layer) => {
-    const { colourBox: c, pathBox: p } = layer;
+    const { colourBox: c, path: p } = layer;
     if (layer.colour.length !== c.width * c.height * 4) throw new TypeError('layer colour does not fill its box');
-    if (layer.path.length !== p.width * p.height * 8) throw new TypeError('layer path does not fill its box');
-    return [place(layer.colour), c.x0, c.y0, c.width, c.height, place(layer.path), p.x0, p.y0, p.width, p.height, 0, 0];
+    if (p.across < 2 || p.down < 2 || p.nodes.length !== p.across * p.down * p.orders * NODE_FLOATS)
+      throw new TypeError('layer path does not fill its grid');
+    const record = new Int32Array(RECORD_WORDS);
+    record.set([place(layer.colour), c.x0, c.y0, c.width, c.height, place(p.nodes), 0, 0, p.across, p.down, p.orders]);
+    new Float32Array(record.buffer).set([p.x0, p.y0], 6);
+    return record;
   });
   return {
     render(request: SliceRequest, out, outOffset, outStride) {
@@ -252,9 +259,10 @@ function openSession(
         const table = new Int32Array(request.layers.length * RECORD_WORDS);
         request.layers.forEach((index, i) => table.set(records[index] ?? [], i * RECORD_WORDS));
         const tableAt = stack.allocate(table.byteLength);
-        const timesAt = place(times);
+        const timesAt = place(Float32Array.from({ length: (times.length + 3) & ~3 }, (_, i) => times[Math.min(i, times.length - 1)]));
         const weightsAt = place(weights);
         const rowAt = stack.allocate(box.width * 16);
+        const workAt = stack.allocate(wasm.sliceWorkBytes(request.layers.length, times.length));
         bytes(tableAt, table.byteLength).set(new Uint8Array(table.buffer));
         for (let row = 0; row < box.height; row++) {
           wasm.renderSpan(
@@ -269,6 +277,7 @@ function openSession(
             request.path === 'arc' ? 1 : 0,
             request.filter === 'cubic' ? 1 : 0,
             rowAt,
+            workAt,
           );
           out.set(floats(rowAt, box.width * 4), outOffset + row * outStride);
         }

@@ -1,4 +1,4 @@
-import type { Kernels, SliceLayer, SliceRequest } from '../src';
+import { NODE_PX, type Kernels, type SliceLayer, type SliceRequest } from '../src';
 import { loadKernels } from './kernels';
 
 let kernels: Kernels;
@@ -12,7 +12,13 @@ const box = (width: number, height: number) => ({ x0: 0, y0: 0, width, height })
 function still(width: number, height: number, rgba: readonly number[]): SliceLayer {
   const colour = new Float32Array(width * height * 4);
   for (let i = 0; i < colour.length; i++) colour[i] = rgba[i % 4];
-  return { colourBox: box(width, height), colour, pathBox: box(width, height), path: new Float32Array(width * height * 8) };
+  const across = Math.ceil((width - 1) / NODE_PX) + 1,
+    down = Math.ceil((height - 1) / NODE_PX) + 1;
+  return {
+    colourBox: box(width, height),
+    colour,
+    path: { x0: 0, y0: 0, across, down, orders: 2, nodes: new Float32Array(across * down * 16) },
+  };
 }
 
 const request = (width: number, height: number, layers: readonly number[]): SliceRequest => ({
@@ -33,7 +39,7 @@ test("arrays of different lengths are a caller's mistake", () => {
 test('a layer that does not fill its boxes is refused before memory is written', () => {
   const good = still(4, 4, [1, 1, 1, 1]);
   expect(() => kernels.openSlices([{ ...good, colour: good.colour.subarray(4) }])).toThrow('layer colour');
-  expect(() => kernels.openSlices([{ ...good, path: good.path.subarray(8) }])).toThrow('layer path');
+  expect(() => kernels.openSlices([{ ...good, path: { ...good.path, nodes: good.path.nodes.subarray(8) } }])).toThrow('layer path');
   const session = kernels.openSlices([good]);
   const bad = { ...request(4, 4, [0]), weights: Float32Array.of(0.5, 0.5) };
   expect(() => session.render(bad, new Float32Array(64), 0, 16)).toThrow(TypeError);
@@ -98,7 +104,7 @@ test('nearer layers come first in the list: half over full leaves half of what i
 
 test('a path that is not a number leaves the layer out instead of reading anywhere', () => {
   const layer = still(3, 3, [1, 1, 1, 1]);
-  layer.path.fill(NaN);
+  layer.path.nodes.fill(NaN);
   const session = kernels.openSlices([layer]);
   const out = new Float32Array(36).fill(5);
   session.render({ ...request(3, 3, [0]), times: Float32Array.of(0.5) }, out, 0, 12);

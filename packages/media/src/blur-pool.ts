@@ -14,6 +14,8 @@ export interface PoolOptions extends HostOptions {
 export interface BlurFrame {
   readonly sources: FrameSources;
   readonly path: PathChoice;
+  /** "off": what is hidden is made up from its surroundings alone. */
+  readonly hidden: 'auto' | 'off';
   readonly settings: ApplySettings;
 }
 
@@ -62,7 +64,7 @@ export class BlurPool {
 
   async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
     const prepared = await this.run<'prepare'>(
-      { kind: 'prepare', sources: frame.sources, path: frame.path, reachFrames: reachFrames(frame.settings.shutter) },
+      { kind: 'prepare', sources: frame.sources, path: frame.path, hidden: frame.hidden, reachFrames: reachFrames(frame.settings.shutter) },
       signal,
     );
     const { plan } = prepared;

@@ -1,5 +1,6 @@
 import {
   heightOf,
+  IvrexError,
   planeOnDisplay,
   readMotion,
   readPicture,
@@ -8,6 +9,7 @@ import {
   rgbaOnDisplay,
   widthOf,
   type Attribute,
+  type BlurFramePasses,
   type Encoding,
   type MotionField,
   type PictureReading,
@@ -31,26 +33,34 @@ export interface PictureFile extends PassFile {
   readonly alphaFrom?: PassFile | null;
 }
 
-/** Everything that one frame of the blur reads. Plain data. */
-export interface FrameSources {
+/** The passes of one frame. */
+export interface FrameFiles {
   readonly beauty: PictureFile;
   readonly motion: PassFile;
   readonly depth: PassFile | null;
   readonly ids: PassFile | null;
+}
+
+/** Everything that one frame of the blur reads. Plain data. */
+export interface FrameSources extends FrameFiles {
+  /** The frames before and after, where they are. */
+  readonly previous?: FrameFiles | null;
+  readonly next?: FrameFiles | null;
+  /** A picture without the things in front. */
+  readonly background?: PictureFile | null;
   readonly encoding: Encoding;
   readonly repairs?: readonly RepairStep[];
   /** For encodings in seconds, when the motion pass's header does not say. */
   readonly fps: number | null;
 }
 
-export interface FramePasses {
+export interface FramePasses extends BlurFramePasses {
   readonly width: number;
   readonly height: number;
   readonly displayWindow: Window;
-  readonly rgba: Float32Array;
-  readonly motion: MotionField;
-  readonly depth: Float32Array | null;
-  readonly ids: Float32Array | null;
+  readonly previous: BlurFramePasses | null;
+  readonly next: BlurFramePasses | null;
+  readonly background: Float32Array | null;
   /** The beauty's header, to be carried through. */
   readonly attributes: ReadonlyMap<string, Attribute>;
   readonly warnings: readonly string[];
@@ -135,32 +145,92 @@ async function borrowAlpha(rgba: Float32Array, width: number, height: number, fr
 }
 
 /**
- * Loads and decodes one frame. Motion, depth and ids of another size are brought to the beauty's, vectors with it, and a warning says so.
+ * Loads and decodes one frame with its neighbours. Motion, depth and ids of another size are brought to the beauty's, vectors with it, and a
+ * warning says so. A neighbour that can't be read is left out with a warning: this frame can be blurred without it.
  * @throws IvrexError about the file that is at fault
  */
 export async function loadFramePasses(sources: FrameSources, host: NodeHost): Promise<FramePasses> {
   const reader = new FileReader(host),
     warnings: string[] = [];
   const beauty = await loadPicture(sources.beauty, host, reader);
-  const { width, height } = beauty;
-  const motion = await loadMotion(sources, beauty, reader, warnings);
-  const depth = sources.depth === null ? null : await loadData(sources.depth, ['Z', 'z', 'depth'], beauty, reader, warnings);
-  const ids = sources.ids === null ? null : await loadData(sources.ids, [], beauty, reader, warnings);
+  const now = await loadPasses(sources, sources, beauty, reader, warnings);
   return {
-    width,
-    height,
+    ...now,
+    width: beauty.width,
+    height: beauty.height,
     displayWindow: beauty.displayWindow,
-    rgba: beauty.rgba,
-    motion,
-    depth,
-    ids,
+    previous: await loadNeighbour('before', sources.previous ?? null, sources, beauty, host, warnings),
+    next: await loadNeighbour('after', sources.next ?? null, sources, beauty, host, warnings),
+    background: sources.background ? await loadBackground(sources.background, beauty, host, reader, warnings) : null,
     attributes: beauty.attributes,
     warnings,
   };
 }
 
-async function loadMotion(sources: FrameSources, beauty: Picture, reader: FileReader, warnings: string[]): Promise<MotionField> {
-  const { encoding, motion: pass } = sources;
+async function loadPasses(
+  files: FrameFiles,
+  sources: FrameSources,
+  beauty: Picture,
+  reader: FileReader,
+  warnings: string[],
+): Promise<BlurFramePasses> {
+  return {
+    rgba: beauty.rgba,
+    motion: await loadMotion(files.motion, sources, beauty, reader, warnings),
+    depth: files.depth === null ? null : await loadDepth(files.depth, beauty, reader, warnings),
+    ids: files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings),
+  };
+}
+
+async function loadNeighbour(
+  which: 'before' | 'after',
+  files: FrameFiles | null,
+  sources: FrameSources,
+  { width, height }: Picture,
+  host: NodeHost,
+  warnings: string[],
+): Promise<BlurFramePasses | null> {
+  if (files === null) return null;
+  try {
+    const reader = new FileReader(host),
+      beauty = await loadPicture(files.beauty, host, reader);
+    if (beauty.width !== width || beauty.height !== height)
+      throw new IvrexError('sizeMismatch', `it is ${beauty.width} x ${beauty.height} instead of ${width} x ${height}`, files.beauty.file);
+    // What is odd about a neighbour's size is odd about this frame's too, and was said there.
+    return await loadPasses(files, sources, beauty, reader, []);
+  } catch (error) {
+    if (!(error instanceof IvrexError)) throw error;
+    warnings.push(`the frame ${which} is not used: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`);
+    return null;
+  }
+}
+
+async function loadBackground(
+  pass: PictureFile,
+  { width, height }: Picture,
+  host: NodeHost,
+  reader: FileReader,
+  warnings: string[],
+): Promise<Float32Array> {
+  const picture = await loadPicture(pass, host, reader);
+  if (picture.width === width && picture.height === height) return picture.rgba;
+  warnings.push(`the clean background is ${picture.width} x ${picture.height}, the beauty ${width} x ${height}: it was scaled`);
+  const out = new Float32Array(width * height * 4);
+  for (let c = 0; c < 4; c++) {
+    const plane = Float32Array.from({ length: picture.width * picture.height }, (_, i) => picture.rgba[i * 4 + c]);
+    resizePlane(plane, picture.width, picture.height, width, height, 'linear').forEach((v, i) => (out[i * 4 + c] = v));
+  }
+  return out;
+}
+
+async function loadMotion(
+  pass: PassFile,
+  sources: FrameSources,
+  beauty: Picture,
+  reader: FileReader,
+  warnings: string[],
+): Promise<MotionField> {
+  const { encoding } = sources;
   const stored = await loadStoredMotion(pass, encoding, reader);
   const sameSize = stored.width === beauty.width && stored.height === beauty.height;
   if (!sameSize)
@@ -186,35 +256,26 @@ export function alphaOf(rgba: Float32Array): Float32Array {
   return out;
 }
 
-/** One data channel. Of a Cryptomatte it is the id that covers most of each pixel, as a small number of its own. */
-async function loadData(
-  pass: PassFile,
-  preferred: readonly string[],
-  beauty: Picture,
-  reader: FileReader,
-  warnings: string[],
-): Promise<Float32Array> {
+async function loadDepth(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
   const { header } = await reader.open(pass.file);
   const names = channelsInLayer(header, pass);
-  const isCrypto = cryptomatteOf(header, pass) !== null;
-  const name =
-    (isCrypto
-      ? names.find((n) => /^00\.r/i.test(shortName(header, pass, n)))
-      : names.find((n) => preferred.includes(shortName(header, pass, n)))) ?? names[0];
+  return loadPlane(pass, names.find((n) => ['Z', 'z', 'depth'].includes(shortName(header, pass, n))) ?? names[0], beauty, reader, warnings);
+}
+
+/** Ids as they are stored; of a Cryptomatte the bits of the id that covers most of each pixel, the same in every frame. */
+async function loadIds(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array | Uint32Array> {
+  const { header } = await reader.open(pass.file);
+  const names = channelsInLayer(header, pass);
+  if (cryptomatteOf(header, pass) === null) return loadPlane(pass, names[0], beauty, reader, warnings);
+  const first = names.find((n) => /^00\.r/i.test(shortName(header, pass, n))) ?? names[0];
+  const ids = await loadPlane(pass, first, beauty, reader, warnings);
+  return new Uint32Array(ids.buffer, ids.byteOffset, ids.length);
+}
+
+/** One data channel at the beauty's size, nearest pixels. */
+async function loadPlane(pass: PassFile, name: string, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
   const { planes, width, height } = await reader.planes(pass, [name]);
   if (width !== beauty.width || height !== beauty.height)
     warnings.push(`${name} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`);
-  const data = planes.get(name) ?? new Float32Array(0);
-  return resizePlane(isCrypto ? numbered(data) : data, width, height, beauty.width, beauty.height, 'nearest');
-}
-
-/** Ids of a Cryptomatte are any bits, some of them tiny floats: counted through from 1, nothing stays 0. */
-function numbered(ids: Float32Array): Float32Array {
-  const bits = new Uint32Array(ids.buffer, ids.byteOffset, ids.length),
-    numbers = new Map<number, number>([[0, 0]]);
-  return Float32Array.from(bits, (id) => {
-    const known = numbers.get(id) ?? numbers.size;
-    numbers.set(id, known);
-    return known;
-  });
+  return resizePlane(planes.get(name) ?? new Float32Array(0), width, height, beauty.width, beauty.height, 'nearest');
 }

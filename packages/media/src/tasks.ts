@@ -1,6 +1,7 @@
 import {
   encodeExr,
   IvrexError,
+  layersOfRows,
   prepareBlur,
   renderRows,
   type ApplySettings,
@@ -33,7 +34,13 @@ import { loadRaster, type RasterRequest } from './raster-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
-  | { readonly kind: 'prepare'; readonly sources: FrameSources; readonly path: PathChoice; readonly reachFrames: number }
+  | {
+      readonly kind: 'prepare';
+      readonly sources: FrameSources;
+      readonly path: PathChoice;
+      readonly hidden: 'auto' | 'off';
+      readonly reachFrames: number;
+    }
   | {
       readonly kind: 'rows';
       readonly plan: BlurPlan;
@@ -99,11 +106,11 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
   switch (task.kind) {
     case 'prepare': {
       const passes = await loadFramePasses(task.sources, host);
-      const plan = prepareBlur({ ...passes, path: task.path, reachFrames: task.reachFrames });
+      const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
       return { plan, displayWindow: passes.displayWindow, attributes: passes.attributes, warnings: passes.warnings };
     }
     case 'rows': {
-      const session = host.kernels.openSlices(task.plan.layers);
+      const session = host.kernels.openSlices(layersOfRows(task.plan, task.settings.shutter, task.yFrom, task.yTo));
       try {
         return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
       } finally {

@@ -5,7 +5,7 @@ import { loadRaster, stampOf } from '../api/raster-cache';
 import { isCryptomatte, ranksOf } from './data-picture';
 import { sentenceOf } from '../api/request';
 import { BlurPreview } from '../workers/blur-preview';
-import type { FrameInputs } from '../workers/blur-worker';
+import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
 import { useView } from './view-store';
 
 /** Plans are made for one of these reaches, so that dragging the shutter seldom needs a new one. */
@@ -41,7 +41,8 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
     fps,
     ...[beauty, motion, depth, ids].map(stampOf),
   ]);
-  const key = `${fieldKey}/${settings.path}/${reach}`;
+  const { background, hidden } = settings;
+  const key = `${fieldKey}/${settings.path}/${hidden}/${background ?? ''}/${stampOf(background)}/${reach}`;
 
   useEffect(() => {
     const made = new BlurPreview();
@@ -84,7 +85,9 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
     let current = true;
     set({ working: true });
     const work = async () => {
-      const plan = await preview.current?.prepare({ ...inputs.loaded, path: settings.path, reachFrames: reach });
+      const around = await loadAround(detail, element, frame, inputs.loaded);
+      if (!current) return;
+      const plan = await preview.current?.prepare({ ...inputs.loaded, ...around, path: settings.path, hidden, reachFrames: reach });
       if (!current || !plan) return;
       set({ report: plan.report, working: false });
       setPlanned({ key, frame });
@@ -111,7 +114,31 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   }, [planned, shutter.opens, shutter.closes, shutter.strength, settings.samples, wantsBlur]);
 }
 
-type LoadedInputs = Omit<FrameInputs, 'path' | 'reachFrames'>;
+type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | keyof Around>;
+type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
+
+/** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without. */
+async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
+  const { hidden, background } = detail.settings;
+  const passes = [element.beauty, element.motion, element.depth, element.ids].filter((pass) => pass !== null);
+  const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
+  const neighbour = async (f: number): Promise<FrameRasters | null> => {
+    if (!isThere(f)) return null;
+    const { width, height, rasters } = await loadRasters(element, now.motion.types, f);
+    return width === now.width && height === now.height ? rasters : null;
+  };
+  const behind = async (): Promise<Uint16Array | null> => {
+    if (background === null || hidden === 'off') return null;
+    const { header, planes } = await loadRaster(background, frame, 'picture');
+    return header.width === now.width && header.height === now.height ? (planes[0] as Uint16Array) : null;
+  };
+  const [previous, next, clean] = await Promise.all([orNull(neighbour(frame - 1)), orNull(neighbour(frame + 1)), orNull(behind())]);
+  return { previous, next, background: clean };
+}
+
+function orNull<T>(work: Promise<T | null>): Promise<T | null> {
+  return work.catch(() => null);
+}
 
 async function loadInputs(
   element: Element,
@@ -119,47 +146,55 @@ async function loadInputs(
   frame: number,
   fps: number | null,
 ): Promise<LoadedInputs> {
-  if (element.beauty === null || element.motion === null || element.encoding === null) throw new TypeError('the element is not complete');
-  const [beauty, motion, depth, ids] = await Promise.all([
-    loadRaster(element.beauty, frame, 'picture'),
-    loadRaster(element.motion, frame, 'planes'),
-    element.depth && loadRaster(element.depth, frame, 'planes'),
-    element.ids && loadRaster(element.ids, frame, 'planes'),
+  if (element.encoding === null) throw new TypeError('the element is not complete');
+  const { width, height, rasters } = await loadRasters(element, types, frame);
+  return { ...rasters, width, height, repairs: element.repairs, encoding: element.encoding, fps };
+}
+
+async function loadRasters(
+  { beauty, motion, depth, ids }: Element,
+  types: ReadonlyMap<string, SampleType>,
+  frame: number,
+): Promise<{ width: number; height: number; rasters: FrameRasters }> {
+  if (beauty === null || motion === null) throw new TypeError('the element is not complete');
+  const [picture, vectors, distances, objects] = await Promise.all([
+    loadRaster(beauty, frame, 'picture'),
+    loadRaster(motion, frame, 'planes'),
+    depth && loadRaster(depth, frame, 'planes'),
+    ids && loadRaster(ids, frame, 'planes'),
   ]);
-  const { width, height } = beauty.header;
-  const planes = new Map(motion.header.names.map((name, i) => [name, motion.planes[i] as Float32Array]));
+  const { width, height } = picture.header;
+  const planes = new Map(vectors.header.names.map((name, i) => [name, vectors.planes[i] as Float32Array]));
   return {
     width,
     height,
-    beauty: beauty.planes[0] as Uint16Array,
-    motion: { width: motion.header.width, height: motion.header.height, planes, types },
-    repairs: element.repairs,
-    depth: depth && atSize(depth, Math.max(0, depth.header.names.indexOf('Z')), width, height),
-    ids: ids && atSize(isCryptomatte(ids) ? nearestObjects(ids) : ids, 0, width, height),
-    encoding: element.encoding,
-    fps,
+    rasters: {
+      beauty: picture.planes[0] as Uint16Array,
+      motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
+      depth: distances && (atSize(distances, Math.max(0, distances.header.names.indexOf('Z')), width, height) as Float32Array),
+      ids: objects && atSize(isCryptomatte(objects) ? nearestObjects(objects) : objects, 0, width, height),
+    },
   };
 }
 
-/** The object that covers most of each pixel, counted from 1: the bits of an id need not be a usable number. */
-function nearestObjects(raster: Raster): Raster {
-  const { ids, coverages } = ranksOf(raster),
-    numbers = new Map<number, number>();
-  const plane = Float32Array.from(ids[0] ?? [], (id, i) => {
-    if (!(coverages[0][i] > 0)) return 0;
-    const known = numbers.get(id) ?? numbers.size + 1;
-    numbers.set(id, known);
-    return known;
-  });
-  return { header: { ...raster.header, names: ['id'] }, planes: [plane] };
+/** The object that covers most of each pixel: the bits of its id, the same number in every frame. */
+function nearestObjects(raster: Raster): PlainRaster {
+  const { ids, coverages } = ranksOf(raster);
+  const plane = Uint32Array.from(ids[0] ?? [], (id, i) => (coverages[0][i] > 0 ? id : 0));
+  return { header: raster.header, planes: [plane] };
+}
+
+interface PlainRaster {
+  readonly header: Pick<Raster['header'], 'width' | 'height'>;
+  readonly planes: readonly (Float32Array | Uint16Array | Uint32Array)[];
 }
 
 /** One plane at the beauty's size, nearest pixels. */
-function atSize(raster: Raster, plane: number, width: number, height: number): Float32Array {
-  const src = raster.planes[plane] as Float32Array;
+function atSize(raster: PlainRaster, plane: number, width: number, height: number): Float32Array | Uint32Array {
+  const src = raster.planes[plane] as Float32Array | Uint32Array;
   const { width: w, height: h } = raster.header;
   if (w === width && h === height) return src;
-  const out = new Float32Array(width * height);
+  const out = src instanceof Uint32Array ? new Uint32Array(width * height) : new Float32Array(width * height);
   for (let i = 0; i < out.length; i++)
     out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
   return out;

@@ -6,6 +6,7 @@ import {
   resizeMotionField,
   IvrexError,
   type ApplySettings,
+  type BlurFramePasses,
   type BlurPlan,
   type Encoding,
   type ErrorRecord,
@@ -16,10 +17,8 @@ import {
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
-/** One frame as the page has it. Planes by channel name. */
-export interface FrameInputs {
-  readonly width: number;
-  readonly height: number;
+/** The passes of one frame as the page has them. Planes by channel name. */
+export interface FrameRasters {
   /** Interleaved premultiplied halves. */
   readonly beauty: Uint16Array;
   readonly motion: {
@@ -28,9 +27,20 @@ export interface FrameInputs {
     readonly planes: ReadonlyMap<string, Float32Array>;
     readonly types: ReadonlyMap<string, SampleType>;
   };
-  readonly repairs: readonly RepairStep[];
   readonly depth: Float32Array | null;
-  readonly ids: Float32Array | null;
+  readonly ids: Float32Array | Uint32Array | null;
+}
+
+/** One frame with what its blur needs besides. */
+export interface FrameInputs extends FrameRasters {
+  readonly width: number;
+  readonly height: number;
+  readonly previous: FrameRasters | null;
+  readonly next: FrameRasters | null;
+  /** Interleaved premultiplied halves of the size of the beauty. */
+  readonly background: Uint16Array | null;
+  readonly hidden: 'auto' | 'off';
+  readonly repairs: readonly RepairStep[];
   readonly encoding: Encoding;
   readonly fps: number | null;
   readonly path: PathChoice;
@@ -67,9 +77,24 @@ const api = {
   },
   prepare(inputs: FrameInputs): Answer<BlurPlan> {
     return answer(() => {
-      const rgba = new Float32Array(inputs.beauty.length);
-      started().halfToFloat(inputs.beauty, rgba);
-      return prepareBlur({ ...inputs, rgba, motion: decodeField(inputs).field });
+      const { width, height, path, hidden, reachFrames, background } = inputs;
+      const passesOf = (rasters: FrameRasters): BlurFramePasses => ({
+        rgba: widened(rasters.beauty),
+        motion: decodeField({ ...inputs, ...rasters }).field,
+        depth: rasters.depth,
+        ids: rasters.ids,
+      });
+      return prepareBlur({
+        ...passesOf(inputs),
+        previous: inputs.previous && passesOf(inputs.previous),
+        next: inputs.next && passesOf(inputs.next),
+        background: background && widened(background),
+        width,
+        height,
+        path,
+        hidden,
+        reachFrames,
+      });
     });
   },
   /** Takes the plan's layers into this worker's memory; the ones before are given up. */
@@ -87,6 +112,12 @@ export type BlurWorker = typeof api;
 
 type MotionInputs = Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>;
 
+function widened(halves: Uint16Array): Float32Array {
+  const out = new Float32Array(halves.length);
+  started().halfToFloat(halves, out);
+  return out;
+}
+
 function decodeField(inputs: MotionInputs): RepairedField {
   const { motion, encoding, repairs } = inputs;
   const { width, height, planes, types } = motion;
@@ -97,8 +128,7 @@ function decodeField(inputs: MotionInputs): RepairedField {
 
 /** The beauty's alpha at the motion's size, nearest pixels. */
 function alphaOf({ beauty, width, height, motion }: Pick<FrameInputs, 'beauty' | 'width' | 'height' | 'motion'>): Float32Array {
-  const rgba = new Float32Array(beauty.length);
-  started().halfToFloat(beauty, rgba);
+  const rgba = widened(beauty);
   const out = new Float32Array(motion.width * motion.height);
   for (let i = 0; i < out.length; i++) {
     const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)),

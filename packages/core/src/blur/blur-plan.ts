@@ -8,6 +8,8 @@ export type BlurQuality = 'draft' | 'final';
 export interface BlurPlan {
   readonly width: number;
   readonly height: number;
+  /** The picture itself: what is shown where nothing moves. Premultiplied, interleaved. */
+  readonly sharp: Float32Array;
   /** Nearest first. */
   readonly layers: readonly PlannedLayer[];
   readonly path: 'arc' | 'line';
@@ -17,18 +19,26 @@ export interface BlurPlan {
 }
 
 export interface PlannedLayer extends SliceLayer {
-  /** Longest |A| and |B| of the path in each tile of the picture, row by row; pixels per frame and per frame squared. */
+  /** Longest vector of the path in each tile of the picture, row by row, for each of four powers of the time; pixels. */
   readonly tileTravel: Float32Array;
 }
 
 /** What was used, for the artist. */
 export interface PlanReport {
   readonly pathModel: 'straight' | 'bent' | 'arc';
+  /** Some surface's speed changes within the frame, and its path follows that. */
+  readonly changesPace: boolean;
   readonly layersFrom: 'ids' | 'depth and motion' | 'motion' | 'one layer';
   readonly orderFrom: 'depth' | 'speed' | 'one layer';
   readonly layerCount: number;
-  /** Share of the covered pixels behind which a farther surface was filled in from its surroundings. */
+  /** Neighbouring frames that were looked at. */
+  readonly neighbours: readonly ('before' | 'after')[];
+  /** Share of the covered pixels behind which a farther surface was found in a neighbouring frame or the clean background. */
+  readonly seenShare: number;
+  /** The same, made up from the surroundings. */
   readonly inpaintedShare: number;
+  /** Pixels shared by two surfaces that were taken apart. */
+  readonly separatedPixels: number;
   /** Sentences: what was missing and what that costs. */
   readonly notes: readonly string[];
 }

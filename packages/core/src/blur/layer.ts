@@ -1,230 +1,271 @@
-import type { Box } from '@ivrex/kernels/interface';
+import { NODE_PX, type Box } from '@ivrex/kernels/interface';
 import type { BlurInput } from './blur-input';
-import { TILE_PX, tilesAcross, type PlannedLayer, type Size } from './blur-plan';
-import { similarityGradient } from './gradient';
-import { nearestMember } from './nearest';
+import type { Size } from './blur-plan';
+import { ABSENT, contains, type FrameLook, OWN, SEEN, UNKNOWN, wayAt } from './hidden';
+import { surfacePath, type PathStudy, type SurfacePath } from './path-grid';
 import { pushPull } from './push-pull';
-import { arcGenerator } from './similarity-path';
+import { sharedFloats } from './shared-floats';
+import type { Surfaces } from './surfaces';
 
 export interface LayerStudy {
   readonly input: BlurInput;
-  readonly model: 'straight' | 'bent' | 'arc';
-  readonly labelOf: Int32Array;
-  /** 1 where a pixel's vectors can be believed. */
-  readonly trusted: Uint8Array;
-  /** By label: 0 is nearest. */
+  readonly paths: PathStudy;
+  readonly surfaces: Surfaces;
+  /** 1 where the whole 3 x 3 neighbourhood of a pixel is of its surface. */
+  readonly pure: Uint8Array;
+  /** By surface; missing when no pixel shows it. */
+  readonly bounds: readonly (SurfaceBounds | undefined)[];
+  /** By surface: 0 is nearest. */
   readonly rank: Int32Array;
+  /** By object id: the rank of its farthest surface. */
+  readonly rankOfId: ReadonlyMap<number, number>;
   readonly reachFrames: number;
   /** The longest vector of the whole picture, pixels per frame. */
   readonly longestPx: number;
+  /** By object id: how far outside the picture it is now, of what neighbouring frames show. */
+  readonly entering: ReadonlyMap<number, Sides>;
+  /** Frames in which hidden places are looked for. */
+  readonly looks: readonly FrameLook[];
+  /** Surfaces that the clean background shows. */
+  readonly inBackground: Uint8Array;
 }
 
-/** How far a surface is thought to go on behind nearer ones: what the fastest of the picture travels in this time. */
-const FILL_FRAMES = 0.25;
+export interface SurfaceBounds {
+  readonly box: Box;
+  /** Its longest vector, pixels per frame. */
+  readonly longestPx: number;
+}
 
-/** Less coverage than this is not counted as filled in. */
-const COUNTED_ALPHA = 0.5;
+/** One surface's own picture: what it shows, also where nearer ones hide it and beyond the picture's border. */
+export interface LayerPicture {
+  readonly surface: number;
+  readonly box: Box;
+  readonly colour: Float32Array;
+  /** A pixel of `box`: UNKNOWN (made up), OWN, SEEN (in a neighbouring frame or the clean background), ABSENT. */
+  readonly state: Uint8Array;
+  /** By pixel of the picture: the surface's colour where it shares a pixel with a nearer one, if it was seen. */
+  readonly shared: ReadonlyMap<number, readonly number[]>;
+  readonly path: SurfacePath;
+}
 
 /** Room for the cubic filter's taps and for rounding. */
 const MARGIN_PX = 3;
 
-/** One surface with its colour, its paths and their extension; null when no pixel shows it. Marks what it fills in. */
-export function planLayer(study: LayerStudy, label: number, filled: Uint8Array): PlannedLayer | null {
-  const tight = boundsOf(study, label);
-  if (tight === null) return null;
-  const reachPx = Math.ceil(tight.reachPx) + MARGIN_PX;
-  const { width, height } = study.input;
-  // What is filled in must not depend on the shutter: a preview and a delivery would differ.
-  const hiddenPx = study.rank[label] === 0 ? MARGIN_PX : Math.ceil(study.longestPx * FILL_FRAMES) + MARGIN_PX;
-  const seenBox = clip(grow(tight.box, hiddenPx), width, height);
-  const pathBox = clip(grow(seenBox, reachPx), width, height);
-  const seen = layerColour(study, label, seenBox, filled);
-  // Where the surface is cut by the picture's border it goes on outside: its colour is repeated there.
-  const colourBox = growAtBorders(seenBox, tight.box, reachPx, study.input);
-  const colour = repeatOutside(seen, seenBox, colourBox);
-  const path = layerPath(study, label, tight.box, pathBox);
-  return { colourBox, pathBox, colour, path, tileTravel: tileTravel(path, pathBox, study.input) };
+const LEAST_HIDDEN_PX = 16;
+
+/** One surface with its colour, its paths and their extension; null when no pixel shows it. */
+export function pictureOfSurface(study: LayerStudy, surface: number): LayerPicture | null {
+  const tight = study.bounds[surface];
+  if (tight === undefined) return null;
+  const { input } = study,
+    { width, height } = input;
+  const reachPx = reachOf(study, surface);
+  // How much of a surface is looked for must not depend on the shutter: a preview and a delivery would differ.
+  const hiddenPx = Math.ceil(study.longestPx) + MARGIN_PX;
+  // A drop has not much more of itself behind a nearer one than what is seen.
+  const behind =
+    study.rank[surface] === 0 ? MARGIN_PX : Math.min(hiddenPx, Math.max(LEAST_HIDDEN_PX, 2 * Math.max(tight.box.width, tight.box.height)));
+  const inside = clip(grow(tight.box, behind), width, height);
+  // Beyond the border only what can come in matters.
+  const outsidePx = Math.min(hiddenPx, Math.ceil(tight.longestPx * Math.max(1, study.reachFrames)) + MARGIN_PX);
+  const outside = outsideOf(study, surface, tight.box, outsidePx);
+  const box = growSides(inside, outside, input);
+  const gridBox = growSides(clip(grow(inside, reachPx), width, height), outside, input);
+  const path = surfacePath(study.paths, surface, tight.box, gridBox);
+  const layer = { surface, box, path, colour: sharedFloats(box.width * box.height * 4), state: new Uint8Array(box.width * box.height) };
+  const shared = fillColour(study, layer, hiddenPx);
+  return { ...layer, shared };
 }
 
-/** Pixels in memory that several workers can see; the plan is then handed over without copying. */
-function sharedFloats(length: number): Float32Array {
-  return typeof SharedArrayBuffer === 'undefined' ? new Float32Array(length) : new Float32Array(new SharedArrayBuffer(length * 4));
-}
-
-function boundsOf(study: LayerStudy, label: number): { box: Box; reachPx: number } | null {
-  const { width, height, motion } = study.input;
-  let xMin = width,
-    xMax = -1,
-    yMin = height,
-    yMax = -1,
-    longest = 0;
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      if (study.labelOf[i] !== label) continue;
-      if (x < xMin) xMin = x;
-      if (x > xMax) xMax = x;
-      if (y < yMin) yMin = y;
-      yMax = y;
-      for (const v of [motion.toNext, motion.toPrevious]) longest = Math.max(longest, v[i * 2] * v[i * 2] + v[i * 2 + 1] * v[i * 2 + 1]);
-    }
-  }
-  if (xMax < 0) return null;
+/** How far a surface goes within the reach of the plan, in pixels. */
+export function reachOf({ bounds, reachFrames, longestPx }: LayerStudy, surface: number): number {
   // Beyond one frame a bent path grows with the square of the time.
-  const frames = study.reachFrames <= 1 ? study.reachFrames : study.reachFrames ** 2;
-  return { box: { x0: xMin, y0: yMin, width: xMax - xMin + 1, height: yMax - yMin + 1 }, reachPx: Math.sqrt(longest) * frames };
+  const frames = reachFrames <= 1 ? reachFrames : reachFrames ** 2;
+  return Math.ceil((bounds[surface]?.longestPx ?? longestPx) * frames) + MARGIN_PX;
 }
 
-function grow(box: Box, by: number): Box {
+export function grow(box: Box, by: number): Box {
   return { x0: box.x0 - by, y0: box.y0 - by, width: box.width + 2 * by, height: box.height + 2 * by };
 }
 
-function clip(box: Box, width: number, height: number): Box {
+export function clip(box: Box, width: number, height: number): Box {
   const x0 = Math.max(0, box.x0),
     y0 = Math.max(0, box.y0);
   return { x0, y0, width: Math.min(width, box.x0 + box.width) - x0, height: Math.min(height, box.y0 + box.height) - y0 };
 }
 
-function growAtBorders(box: Box, tight: Box, by: number, size: Size): Box {
-  const left = tight.x0 === 0 ? by : 0,
-    top = tight.y0 === 0 ? by : 0;
-  const right = tight.x0 + tight.width === size.width ? by : 0,
-    bottom = tight.y0 + tight.height === size.height ? by : 0;
-  return { x0: box.x0 - left, y0: box.y0 - top, width: box.width + left + right, height: box.height + top + bottom };
+/** Pixels beyond each border of the picture. */
+export interface Sides {
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
 }
 
-/** The same pixels in a larger box, those at the border repeated outwards. */
-function repeatOutside(src: Float32Array, box: Box, larger: Box): Float32Array {
-  const out = sharedFloats(larger.width * larger.height * 4);
-  for (let y = 0; y < larger.height; y++) {
-    const sy = Math.min(box.height - 1, Math.max(0, larger.y0 + y - box.y0));
-    for (let x = 0; x < larger.width; x++) {
-      const sx = Math.min(box.width - 1, Math.max(0, larger.x0 + x - box.x0));
-      const from = (sy * box.width + sx) * 4;
-      const to = (y * larger.width + x) * 4;
-      for (let c = 0; c < 4; c++) out[to + c] = src[from + c];
-    }
-  }
-  return out;
+/** Where a surface is cut by the picture's border it goes on outside; where its object comes in from outside, it is there already. */
+function outsideOf({ input, surfaces, entering }: LayerStudy, surface: number, tight: Box, by: number): Sides {
+  const comes = entering.get(surfaces.idOf[surface]) ?? { left: 0, top: 0, right: 0, bottom: 0 };
+  const { width, height } = input;
+  return {
+    left: Math.max(comes.left, tight.x0 === 0 ? by : 0),
+    top: Math.max(comes.top, tight.y0 === 0 ? by : 0),
+    right: Math.max(comes.right, tight.x0 + tight.width === width ? by : 0),
+    bottom: Math.max(comes.bottom, tight.y0 + tight.height === height ? by : 0),
+  };
 }
 
-/** The surface's own pixels within the picture; what nearer surfaces hide of it is filled in from around, and marked in `filled` (the picture's size). */
-function layerColour(study: LayerStudy, label: number, box: Box, filled: Uint8Array): Float32Array {
-  const { width, rgba } = study.input;
-  const colour = new Float32Array(box.width * box.height * 4);
-  const known = new Uint8Array(box.width * box.height).fill(1);
-  for (let i = 0; i < known.length; i++) {
-    const from = (box.y0 + Math.floor(i / box.width)) * width + box.x0 + (i % box.width);
-    const there = study.labelOf[from];
-    if (there === label) {
-      for (let c = 0; c < 4; c++) colour[i * 4 + c] = rgba[from * 4 + c];
-    } else if (there >= 0 && study.rank[there] < study.rank[label]) {
-      known[i] = 0;
-    }
-  }
-  pushPull(colour, known, box.width, box.height);
-  for (let i = 0; i < known.length; i++) {
-    if (known[i] === 1 || colour[i * 4 + 3] < COUNTED_ALPHA) continue;
-    filled[(box.y0 + Math.floor(i / box.width)) * width + box.x0 + (i % box.width)] = 1;
-  }
-  return colour;
+/** A side that grows starts at the picture's border. */
+function growSides(box: Box, { left, top, right, bottom }: Sides, { width, height }: Size): Box {
+  const x0 = left > 0 ? -left : box.x0,
+    y0 = top > 0 ? -top : box.y0,
+    x1 = right > 0 ? width + right : box.x0 + box.width,
+    y1 = bottom > 0 ? height + bottom : box.y0 + box.height;
+  return { x0, y0, width: x1 - x0, height: y1 - y0 };
 }
 
-/** A and B of every pixel of the path box; outside the surface they come from its nearest pixel, carried on along its own flow. */
-function layerPath(study: LayerStudy, label: number, tight: Box, pathBox: Box): Float32Array {
-  const { motion, width } = study.input;
-  const member = new Uint8Array(tight.width * tight.height);
-  const next = new Float32Array(member.length * 2),
-    previous = new Float32Array(member.length * 2);
-  for (let y = 0; y < tight.height; y++) {
-    for (let x = 0; x < tight.width; x++) {
-      const from = (tight.y0 + y) * width + tight.x0 + x,
-        to = y * tight.width + x;
-      if (study.labelOf[from] !== label || study.trusted[from] === 0) continue;
-      member[to] = 1;
-      next.set(motion.toNext.subarray(from * 2, from * 2 + 2), to * 2);
-      previous.set(motion.toPrevious.subarray(from * 2, from * 2 + 2), to * 2);
-    }
-  }
-  const local = localPaths(study.model, next, previous, member, tight.width, tight.height);
-  return extendPaths(local, member, tight, pathBox);
-}
+type Unfilled = Omit<LayerPicture, 'shared'>;
 
-/** 8 floats a pixel of the surface's own box, in the kernel's form. */
-function localPaths(
-  model: LayerStudy['model'],
-  next: Float32Array,
-  previous: Float32Array,
-  member: Uint8Array,
-  width: number,
-  height: number,
-): Float32Array {
-  const gradientNext = similarityGradient(next, member, width, height);
-  const gradientPrevious = similarityGradient(previous, member, width, height);
-  const out = new Float32Array(member.length * 8);
-  const f = new Float64Array(4),
-    b = new Float64Array(4);
-  for (let i = 0; i < member.length; i++) {
-    if (member[i] === 0) continue;
-    const nx = next[i * 2],
-      ny = next[i * 2 + 1],
-      px = previous[i * 2],
-      py = previous[i * 2 + 1];
-    if (model === 'arc') {
-      arcGenerator(nx, ny, gradientNext[i * 2], gradientNext[i * 2 + 1], f);
-      arcGenerator(px, py, gradientPrevious[i * 2], gradientPrevious[i * 2 + 1], b);
-    } else {
-      f.set([nx, ny, gradientNext[i * 2], gradientNext[i * 2 + 1]]);
-      b.set([px, py, gradientPrevious[i * 2], gradientPrevious[i * 2 + 1]]);
-    }
-    for (let k = 0; k < 4; k++) {
-      out[i * 8 + k] = (f[k] - b[k]) / 2;
-      out[i * 8 + 4 + k] = model === 'straight' ? 0 : (f[k] + b[k]) / 2;
-    }
-  }
-  return out;
-}
-
-function extendPaths(local: Float32Array, member: Uint8Array, tight: Box, pathBox: Box): Float32Array {
-  const inBox = new Uint8Array(pathBox.width * pathBox.height);
-  const dx = tight.x0 - pathBox.x0,
-    dy = tight.y0 - pathBox.y0;
-  for (let y = 0; y < tight.height; y++) inBox.set(member.subarray(y * tight.width, (y + 1) * tight.width), (y + dy) * pathBox.width + dx);
-  const nearest = nearestMember(inBox, pathBox.width, pathBox.height);
-  const out = sharedFloats(inBox.length * 8);
-  for (let y = 0; y < pathBox.height; y++) {
-    for (let x = 0; x < pathBox.width; x++) {
-      const i = y * pathBox.width + x;
-      // A surface without a single valid vector stands still.
-      if (nearest[i] < 0) continue;
-      const nx = nearest[i] % pathBox.width,
-        ny = Math.floor(nearest[i] / pathBox.width);
-      const from = ((ny - dy) * tight.width + nx - dx) * 8;
-      const ox = x - nx,
-        oy = y - ny;
-      for (let half = 0; half < 8; half += 4) {
-        const re = local[from + half + 2],
-          im = local[from + half + 3];
-        out[i * 8 + half] = local[from + half] + re * ox - im * oy;
-        out[i * 8 + half + 1] = local[from + half + 1] + im * ox + re * oy;
-        out[i * 8 + half + 2] = re;
-        out[i * 8 + half + 3] = im;
+/** The surface's pixels: its own, those that are hidden now but seen in a neighbouring frame or the clean background, and what is made up. */
+function fillColour(study: LayerStudy, layer: Unfilled, hiddenPx: number): Map<number, readonly number[]> {
+  const { input, surfaces, rank } = study,
+    { width, height, rgba } = input,
+    { box, colour, state, surface } = layer;
+  const shared = new Map<number, readonly number[]>();
+  const search = new HiddenSearch(study, layer, hiddenPx);
+  let unknown = 0;
+  for (let row = 0; row < box.height; row++) {
+    const y = box.y0 + row;
+    for (let column = 0; column < box.width; column++) {
+      const x = box.x0 + column,
+        k = row * box.width + column;
+      if (x < 0 || y < 0 || x >= width || y >= height) {
+        state[k] = search.look(x, y, colour, k * 4);
+        if (state[k] === ABSENT) colour.fill(0, k * 4, k * 4 + 4);
+        continue;
       }
+      const i = y * width + x,
+        there = surfaces.of[i];
+      if (there === surface) {
+        state[k] = OWN;
+        colour[k * 4] = rgba[i * 4];
+        colour[k * 4 + 1] = rgba[i * 4 + 1];
+        colour[k * 4 + 2] = rgba[i * 4 + 2];
+        colour[k * 4 + 3] = rgba[i * 4 + 3];
+        if (study.pure[i] === 0 && touchesNearer(study, surface, x, y) && search.look(x, y, search.found, 0) === SEEN)
+          shared.set(i, Array.from(search.found));
+      } else if (there >= 0 && rank[there] < rank[surface]) {
+        state[k] = search.look(x, y, colour, k * 4);
+        if (state[k] === ABSENT) colour.fill(0, k * 4, k * 4 + 4);
+        else if (state[k] === UNKNOWN) unknown++;
+      } else state[k] = ABSENT;
     }
   }
-  return out;
+  if (unknown > 0) fillUnknown(layer, width, height);
+  repeatOutside(layer, width, height);
+  return shared;
 }
 
-function tileTravel(path: Float32Array, box: Box, size: Size): Float32Array {
-  const tiles = tilesAcross(size);
-  const out = new Float32Array(tiles.x * tiles.y * 2);
-  for (let y = 0; y < box.height; y++) {
-    for (let x = 0; x < box.width; x++) {
-      const p = (y * box.width + x) * 8;
-      const tile = (Math.floor((box.y0 + y) / TILE_PX) * tiles.x + Math.floor((box.x0 + x) / TILE_PX)) * 2;
-      out[tile] = Math.max(out[tile], Math.hypot(path[p], path[p + 1]));
-      out[tile + 1] = Math.max(out[tile + 1], Math.hypot(path[p + 4], path[p + 5]));
+function touchesNearer({ surfaces, rank, input }: LayerStudy, surface: number, x: number, y: number): boolean {
+  const { width, height } = input;
+  for (let dy = -1; dy <= 1; dy++) {
+    for (let dx = -1; dx <= 1; dx++) {
+      const nx = x + dx,
+        ny = y + dy;
+      if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
+      const there = surfaces.of[ny * width + nx];
+      if (there >= 0 && rank[there] < rank[surface]) return true;
     }
   }
-  return out;
+  return false;
+}
+
+/** Looks for a surface's hidden places where they were seen. */
+class HiddenSearch {
+  readonly found = new Float32Array(4);
+  private readonly way = new Float64Array(2);
+  private readonly sample = new Float64Array(4);
+  private readonly like: { id: number; depth: number; isFarther: (id: number) => boolean };
+  private readonly isArc: boolean;
+
+  constructor(
+    private readonly study: LayerStudy,
+    private readonly layer: Unfilled,
+    private readonly hiddenPx: number,
+  ) {
+    const own = study.rank[layer.surface];
+    this.isArc = study.paths.model === 'arc';
+    this.like = { id: study.surfaces.idOf[layer.surface], depth: 0, isFarther: (id) => (study.rankOfId.get(id) ?? -1) > own };
+  }
+
+  /** Writes the colour of picture pixel (x, y), which may lie outside the picture. */
+  look(x: number, y: number, out: Float32Array, at: number): typeof UNKNOWN | typeof SEEN | typeof ABSENT {
+    const { study, layer } = this,
+      { width, height, background } = study.input;
+    if (background && study.inBackground[layer.surface] === 1 && x >= 0 && y >= 0 && x < width && y < height) {
+      for (let c = 0; c < 4; c++) out[at + c] = background[(y * width + x) * 4 + c];
+      return SEEN;
+    }
+    if (study.looks.length === 0) return UNKNOWN;
+    if (!this.findNearest(x, y)) return UNKNOWN;
+    let seen = 0,
+      absent = 0;
+    for (const frame of study.looks) {
+      if (!wayAt(layer.path.grid, this.isArc, x, y, frame.end, this.way)) continue;
+      const wayX = this.way[0],
+        wayY = this.way[1];
+      const answer = frame.at(this.like, x + wayX, y + wayY, wayX, wayY, this.sample);
+      if (answer === SEEN) {
+        for (let c = 0; c < 4; c++) out[at + c] = (seen === 0 ? 0 : out[at + c]) + this.sample[c];
+        seen++;
+      } else if (answer === ABSENT) absent++;
+    }
+    for (let c = 0; c < 4 && seen > 1; c++) out[at + c] /= seen;
+    // A point of a surface is there in both frames: where one shows that it is not, the other has seen something like it.
+    return absent > 0 ? ABSENT : seen > 0 ? SEEN : UNKNOWN;
+  }
+
+  /** Finds the surface's own place that this one's path comes from, for its depth; false when it is too far to be of use. */
+  private findNearest(x: number, y: number): boolean {
+    const { grid, nearest, depth } = this.layer.path;
+    const nx = Math.min(grid.across - 1, Math.max(0, Math.round((x - grid.x0) / NODE_PX))),
+      ny = Math.min(grid.down - 1, Math.max(0, Math.round((y - grid.y0) / NODE_PX)));
+    const from = nearest[ny * grid.across + nx];
+    if (from < 0) return false;
+    this.like.depth = depth[from];
+    // With an id the same object is told at any distance.
+    if (this.like.id !== 0) return true;
+    const row = Math.floor(from / grid.across);
+    if (Math.abs(from - row * grid.across - nx) * NODE_PX > this.hiddenPx || Math.abs(row - ny) * NODE_PX > this.hiddenPx) return false;
+    return true;
+  }
+}
+
+/** What was never seen comes from its surroundings within the picture. */
+function fillUnknown({ box, colour, state }: Unfilled, width: number, height: number): void {
+  const inside = clip(box, width, height);
+  const part = new Float32Array(inside.width * inside.height * 4),
+    known = new Uint8Array(inside.width * inside.height);
+  const row = (y: number) => (inside.y0 + y - box.y0) * box.width + inside.x0 - box.x0;
+  for (let y = 0; y < inside.height; y++) {
+    part.set(colour.subarray(row(y) * 4, (row(y) + inside.width) * 4), y * inside.width * 4);
+    for (let x = 0; x < inside.width; x++) known[y * inside.width + x] = state[row(y) + x] === UNKNOWN ? 0 : 1;
+  }
+  pushPull(part, known, inside.width, inside.height);
+  for (let y = 0; y < inside.height; y++) colour.set(part.subarray(y * inside.width * 4, (y + 1) * inside.width * 4), row(y) * 4);
+}
+
+/** Outside the picture what was not seen repeats the border. */
+function repeatOutside({ box, colour, state }: Unfilled, width: number, height: number): void {
+  const inside = clip(box, width, height);
+  if (inside.width === box.width && inside.height === box.height) return;
+  for (let row = 0; row < box.height; row++) {
+    const sy = Math.min(inside.y0 + inside.height - 1, Math.max(inside.y0, box.y0 + row));
+    for (let column = 0; column < box.width; column++) {
+      const sx = Math.min(inside.x0 + inside.width - 1, Math.max(inside.x0, box.x0 + column)),
+        k = row * box.width + column;
+      if (state[k] !== UNKNOWN || contains(inside, box.x0 + column, box.y0 + row)) continue;
+      const from = ((sy - box.y0) * box.width + sx - box.x0) * 4;
+      for (let c = 0; c < 4; c++) colour[k * 4 + c] = colour[from + c];
+    }
+  }
 }

@@ -4,40 +4,38 @@
  */
 export function nearestMember(member: Uint8Array, width: number, height: number): Int32Array {
   const nearest = new Int32Array(width * height).fill(-1);
+  // Offsets to the nearest member found so far, so that a distance costs no division.
+  const offX = new Int16Array(width * height),
+    offY = new Int16Array(width * height);
   for (let i = 0; i < nearest.length; i++) if (member[i] !== 0) nearest[i] = i;
-  sweep(nearest, width, height, 1);
-  sweep(nearest, width, height, -1);
-  return nearest;
-}
-
-function sweep(nearest: Int32Array, width: number, height: number, direction: 1 | -1): void {
-  const startY = direction === 1 ? 0 : height - 1,
-    startX = direction === 1 ? 0 : width - 1;
-  for (let row = 0, y = startY; row < height; row++, y += direction) {
-    const behind = y - direction;
-    for (let column = 0, x = startX; column < width; column++, x += direction) {
-      if (behind >= 0 && behind < height) {
-        for (let dx = -1; dx <= 1; dx++) if (x + dx >= 0 && x + dx < width) offer(nearest, width, x, y, behind * width + x + dx);
+  /** Offers pixel i what pixel `from` has, which lies (dx, dy) away from it. */
+  const offer = (i: number, from: number, dx: number, dy: number): void => {
+    const candidate = nearest[from];
+    if (candidate < 0) return;
+    const x = offX[from] + dx,
+      y = offY[from] + dy;
+    if (nearest[i] >= 0 && x * x + y * y >= offX[i] * offX[i] + offY[i] * offY[i]) return;
+    nearest[i] = candidate;
+    offX[i] = x;
+    offY[i] = y;
+  };
+  for (const direction of [1, -1]) {
+    for (let row = 0, y = direction === 1 ? 0 : height - 1; row < height; row++, y += direction) {
+      const start = y * width,
+        behind = start - direction * width;
+      if (row > 0) {
+        for (let x = 0; x < width; x++) {
+          const i = start + x,
+            from = behind + x;
+          if (member[i] !== 0) continue;
+          offer(i, from, 0, -direction);
+          if (x > 0) offer(i, from - 1, -1, -direction);
+          if (x + 1 < width) offer(i, from + 1, 1, -direction);
+        }
       }
-      const before = x - direction;
-      if (before >= 0 && before < width) offer(nearest, width, x, y, y * width + before);
+      for (let i = start + 1; i < start + width; i++) if (member[i] === 0) offer(i, i - 1, -1, 0);
+      for (let i = start + width - 2; i >= start; i--) if (member[i] === 0) offer(i, i + 1, 1, 0);
     }
-    // Back along the same row, so that offsets reach both ways.
-    for (let column = 1, x = startX + direction * (width - 2); column < width; column++, x -= direction)
-      offer(nearest, width, x, y, y * width + x + direction);
   }
-}
-
-function offer(nearest: Int32Array, width: number, x: number, y: number, from: number): void {
-  const candidate = nearest[from];
-  if (candidate < 0) return;
-  const i = y * width + x;
-  const current = nearest[i];
-  if (current < 0 || distance(candidate, width, x, y) < distance(current, width, x, y)) nearest[i] = candidate;
-}
-
-function distance(index: number, width: number, x: number, y: number): number {
-  const dx = (index % width) - x,
-    dy = Math.floor(index / width) - y;
-  return dx * dx + dy * dy;
+  return nearest;
 }

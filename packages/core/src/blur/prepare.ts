@@ -1,106 +1,294 @@
+import { NODE_FLOATS, NODE_PX, type PathGrid } from '@ivrex/kernels/interface';
 import { IvrexError } from '../errors';
-import { peakSpeed, type MotionField } from '../motion/motion-field';
-import type { BlurInput } from './blur-input';
-import type { BlurPlan, PlannedLayer } from './blur-plan';
-import { labelsFromGeometry, labelsFromIds, oneLabel, trustedPixels, type Labels } from './labels';
-import { planLayer, type LayerStudy } from './layer';
+import { peakSpeed } from '../motion/motion-field';
+import type { BlurFramePasses, BlurInput, BlurSteps } from './blur-input';
+import { TILE_PX, tilesAcross, type BlurPlan, type PlannedLayer, type PlanReport, type Size } from './blur-plan';
+import { cropLayer } from './crop-layer';
+import { purePixels, separateEdges } from './edges';
+import { FrameLook, SEEN, UNKNOWN } from './hidden';
+import { clip, pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sides, type SurfaceBounds } from './layer';
+import { orderSurfaces } from './order';
+import type { NeighbourField, PathStudy } from './path-grid';
+import { sharedCopy } from './shared-floats';
+import { takeOffBehind } from './soft-overlaps';
+import { surfacesOf, trustedPixels, type Surfaces } from './surfaces';
+
+const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true };
 
 /**
- * The shutter-independent half of the blur: surfaces, their order, paths, extension and hidden fill.
- * After BLUR.md's layered inverse warp; neighbouring frames are not used here.
- * @throws IvrexError sizeMismatch
+ * The half of the blur that does not depend on the shutter: surfaces and their order, paths and their extension, hidden areas, shared edges.
+ * After BLUR.md's layered inverse warp. @throws IvrexError sizeMismatch
  */
-export function prepareBlur(input: BlurInput): BlurPlan {
-  const { width, height, rgba, motion, depth, ids } = input;
-  const count = width * height;
-  if (
-    rgba.length !== count * 4 ||
-    motion.width !== width ||
-    motion.height !== height ||
-    (depth !== null && depth.length !== count) ||
-    (ids !== null && ids.length !== count)
-  ) {
-    throw new IvrexError(
-      'sizeMismatch',
-      `the passes of this frame differ in size; beauty is ${width} x ${height}, motion ${motion.width} x ${motion.height}`,
-    );
-  }
-  const trusted = trustedPixels(rgba, motion, depth, ids);
-  const labels = labelPixels(input, trusted);
-  const { rank, from } = orderSurfaces(labels, input, trusted);
+export function prepareBlur(given: BlurInput): BlurPlan {
+  assertSizes(given);
+  const input = { ...given, rgba: finiteColours(given.rgba) };
+  const { width, height, motion } = input,
+    steps = { ...ALL_STEPS, ...input.steps };
+  const trusted = trustedPixels(input);
+  const surfaces = surfacesOf(input, trusted);
+  const { rank, from } = orderSurfaces(surfaces, input, trusted);
   const model = input.path === 'auto' ? 'arc' : input.path;
+  const longestPx = Math.min(peakSpeed(motion), Math.max(width, height)),
+    looks = looksOf(input);
   const study: LayerStudy = {
     input,
-    model,
-    labelOf: labels.of,
-    trusted,
+    paths: pathStudy(input, surfaces, trusted, model, steps),
+    surfaces,
+    pure: purePixels(surfaces.of, width, height),
+    bounds: boundsOf(input, surfaces),
     rank,
+    rankOfId: ranksById(surfaces, rank),
     reachFrames: Math.max(input.reachFrames, 0.01),
-    longestPx: peakSpeed(motion),
+    longestPx,
+    looks,
+    entering: enteringObjects(looks, longestPx),
+    inBackground: surfacesInBackground(input, surfaces),
   };
-  const layers: PlannedLayer[] = [];
-  const filled = new Uint8Array(count);
-  const nearestFirst = Array.from({ length: labels.count }, (_, label) => label).sort((a, b) => rank[a] - rank[b]);
-  for (const label of nearestFirst) {
-    const planned = planLayer(study, label, filled);
-    if (planned !== null) layers.push(planned);
+  const pictures = new Map<number, LayerPicture>();
+  for (let surface = 0; surface < surfaces.count; surface++) {
+    const picture = pictureOfSurface(study, surface);
+    if (picture !== null) pictures.set(surface, picture);
   }
-  let visible = 0,
-    inpainted = 0;
-  for (let i = 0; i < count; i++) {
-    if (labels.of[i] >= 0) visible++;
-    inpainted += filled[i];
+  const separated = steps.edges ? separateEdges(study, pictures) + takeOffBehind(study, pictures) : 0;
+  const layers: PlannedLayer[] = [];
+  for (const picture of [...pictures.values()].sort((p, q) => rank[p.surface] - rank[q.surface])) {
+    const cropped = cropLayer(picture, reachOf(study, picture.surface), input);
+    if (cropped !== null) layers.push({ ...cropped, tileTravel: tileTravel(cropped.path, input) });
   }
   return {
     width,
     height,
+    sharp: sharedCopy(input.rgba),
     layers,
     path: model === 'arc' ? 'arc' : 'line',
     reachFrames: study.reachFrames,
-    report: {
-      pathModel: model,
-      layersFrom: labels.from,
-      orderFrom: from,
-      layerCount: layers.length,
-      inpaintedShare: visible === 0 ? 0 : inpainted / visible,
-      notes: notesOn(input, motion, labels),
-    },
+    report: reportOn(study, pictures, model, from, separated),
   };
 }
 
-function labelPixels(input: BlurInput, trusted: Uint8Array): Labels {
-  if (input.ids !== null) return labelsFromIds(input.ids, input.rgba, trusted, input.width, input.height);
-  const labels = labelsFromGeometry(input.motion, input.depth, input.rgba, trusted);
-  return labels.count <= 1 ? oneLabel(input.rgba) : labels;
+function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, background }: BlurInput): void {
+  const count = width * height;
+  const wrong = (frame: BlurFramePasses) =>
+    frame.rgba.length !== count * 4 ||
+    frame.motion.width !== width ||
+    frame.motion.height !== height ||
+    (frame.depth !== null && frame.depth.length !== count) ||
+    (frame.ids !== null && frame.ids.length !== count);
+  if (wrong({ rgba, motion, depth, ids }))
+    throw new IvrexError(
+      'sizeMismatch',
+      `the passes of this frame differ in size; beauty is ${width} x ${height}, motion ${motion.width} x ${motion.height}`,
+    );
+  if ((previous && wrong(previous)) || (next && wrong(next)))
+    throw new IvrexError('sizeMismatch', `the passes of a neighbouring frame are not ${width} x ${height} as those of this one`);
+  if (background && background.length !== count * 4)
+    throw new IvrexError('sizeMismatch', `the clean background is not ${width} x ${height} as the beauty`);
 }
 
-function notesOn(input: BlurInput, motion: MotionField, labels: Labels): string[] {
-  const notes: string[] = [];
-  if (!motion.twoSided) notes.push('Only one vector a pixel: paths carry on straight (or on their arc) to the other side of the frame.');
-  if (input.ids === null && labels.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');
-  if (input.depth === null && labels.count > 1) notes.push('No depth: the faster surface was taken as the nearer one.');
-  return notes;
+/** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */
+function finiteColours(rgba: Float32Array): Float32Array {
+  let odd = 0;
+  // NaN and Infinity minus themselves are NaN; everything else is 0.
+  for (let i = 0; i < rgba.length; i++) if (rgba[i] - rgba[i] !== 0) odd++;
+  if (odd === 0) return rgba;
+  return rgba.map((v) => (Number.isFinite(v) ? v : v === Infinity ? 65504 : 0));
 }
 
-/** rank[label]: 0 is nearest. By mean depth; without depth the faster is nearer. */
-function orderSurfaces(labels: Labels, input: BlurInput, trusted: Uint8Array): { rank: Int32Array; from: 'depth' | 'speed' | 'one layer' } {
-  const sum = new Float64Array(labels.count),
-    pixels = new Float64Array(labels.count);
-  const { depth, motion } = input;
-  for (let i = 0; i < labels.of.length; i++) {
-    const label = labels.of[i];
-    if (label < 0 || trusted[i] === 0) continue;
-    const value = depth === null ? -Math.hypot(motion.toNext[i * 2], motion.toNext[i * 2 + 1]) : depth[i];
-    if (!Number.isFinite(value)) continue;
-    sum[label] += value;
-    pixels[label]++;
+function pathStudy(input: BlurInput, surfaces: Surfaces, trusted: Uint8Array, model: PathStudy['model'], steps: BlurSteps): PathStudy {
+  const { width, height, motion, previous, next } = input;
+  const keys = new Int32Array(surfaces.of);
+  for (let i = 0; i < keys.length; i++) if (trusted[i] === 0) keys[i] = -1;
+  const neighbour = (passes: BlurFramePasses | null | undefined): NeighbourField | null => {
+    if (!steps.chain || !passes || !passes.motion.twoSided || !motion.twoSided) return null;
+    const known = trustedPixels(passes),
+      ids = input.ids === null ? null : passes.ids,
+      hasIds = ids !== null;
+    const thereKeys = new Float64Array(known.length);
+    for (let i = 0; i < known.length; i++) thereKeys[i] = known[i] === 0 ? -1 : ids === null ? 0 : ids[i];
+    return { width, height, keys: thereKeys, toNext: passes.motion.toNext, toPrevious: passes.motion.toPrevious, hasIds };
+  };
+  return {
+    model,
+    shear: steps.shear,
+    field: { width, height, keys, toNext: motion.toNext, toPrevious: motion.toPrevious },
+    depth: input.depth,
+    idOf: surfaces.idOf,
+    after: neighbour(next),
+    before: neighbour(previous),
+  };
+}
+
+function boundsOf({ width, motion }: BlurInput, { of, count }: Surfaces): (SurfaceBounds | undefined)[] {
+  const xMin = new Int32Array(count).fill(0x7fffffff),
+    xMax = new Int32Array(count).fill(-1),
+    yMin = new Int32Array(count).fill(-1),
+    yMax = new Int32Array(count),
+    longest = new Float64Array(count);
+  const { toNext, toPrevious } = motion;
+  for (let i = 0; i < of.length; i++) {
+    const s = of[i];
+    if (s < 0) continue;
+    const x = i % width,
+      y = (i - x) / width;
+    if (x < xMin[s]) xMin[s] = x;
+    if (x > xMax[s]) xMax[s] = x;
+    if (yMin[s] < 0) yMin[s] = y;
+    yMax[s] = y;
+    const speed = Math.max(toNext[i * 2] ** 2 + toNext[i * 2 + 1] ** 2, toPrevious[i * 2] ** 2 + toPrevious[i * 2 + 1] ** 2);
+    if (speed > longest[s]) longest[s] = speed;
   }
-  const mean = [...sum].map((total, label) => (pixels[label] === 0 ? Infinity : total / pixels[label]));
-  const rank = new Int32Array(labels.count);
-  [...mean.keys()]
-    .sort((a, b) => mean[a] - mean[b] || a - b)
-    .forEach((label, position) => {
-      rank[label] = position;
-    });
-  return { rank, from: labels.count <= 1 ? 'one layer' : depth === null ? 'speed' : 'depth' };
+  return Array.from({ length: count }, (_, s) =>
+    xMax[s] < 0
+      ? undefined
+      : {
+          box: { x0: xMin[s], y0: yMin[s], width: xMax[s] - xMin[s] + 1, height: yMax[s] - yMin[s] + 1 },
+          longestPx: Math.sqrt(longest[s]),
+        },
+  );
+}
+
+function ranksById({ idOf, count }: Surfaces, rank: Int32Array): Map<number, number> {
+  const out = new Map<number, number>();
+  for (let s = 0; s < count; s++) if (idOf[s] !== 0) out.set(idOf[s], Math.max(out.get(idOf[s]) ?? -1, rank[s]));
+  return out;
+}
+
+function looksOf({ previous, next, hidden }: BlurInput): FrameLook[] {
+  if (hidden === 'off') return [];
+  return [...(next ? [new FrameLook(next, 1)] : []), ...(previous ? [new FrameLook(previous, -1)] : [])];
+}
+
+/** How far outside the picture now lies what neighbouring frames show of each object; no farther than anything moves. */
+function enteringObjects(looks: readonly FrameLook[], longestPx: number): Map<number, Sides> {
+  const out = new Map<number, { left: number; top: number; right: number; bottom: number }>();
+  const farthest = Math.ceil(longestPx);
+  for (const { passes, end } of looks) {
+    const { motion, ids } = passes,
+      { width, height, valid } = motion;
+    if (ids === null) continue;
+    const back = end === 1 ? motion.toPrevious : motion.toNext;
+    for (let i = 0; i < valid.length; i++) {
+      if (valid[i] === 0 || ids[i] === 0) continue;
+      const x = (i % width) + back[i * 2],
+        y = Math.floor(i / width) + back[i * 2 + 1];
+      if (x >= 0 && y >= 0 && x <= width - 1 && y <= height - 1) continue;
+      let sides = out.get(ids[i]);
+      if (sides === undefined) out.set(ids[i], (sides = { left: 0, top: 0, right: 0, bottom: 0 }));
+      sides.left = Math.min(farthest, Math.max(sides.left, Math.ceil(-x)));
+      sides.top = Math.min(farthest, Math.max(sides.top, Math.ceil(-y)));
+      sides.right = Math.min(farthest, Math.max(sides.right, Math.ceil(x - width + 1)));
+      sides.bottom = Math.min(farthest, Math.max(sides.bottom, Math.ceil(y - height + 1)));
+    }
+  }
+  return out;
+}
+
+/** A surface is in the clean background when most of its pixels look the same there. */
+const BACKGROUND_SHARE = 0.6,
+  BACKGROUND_DIFFERENCE = 0.03;
+
+function surfacesInBackground({ rgba, background }: BlurInput, { of, count }: Surfaces): Uint8Array {
+  const out = new Uint8Array(count);
+  if (!background) return out;
+  const pixels = new Float64Array(count),
+    alike = new Float64Array(count);
+  for (let i = 0; i < of.length; i++) {
+    if (of[i] < 0) continue;
+    pixels[of[i]]++;
+    let same = 1;
+    for (let c = 0; c < 4; c++) {
+      const v = rgba[i * 4 + c];
+      if (Math.abs(v - background[i * 4 + c]) > BACKGROUND_DIFFERENCE * (1 + Math.abs(v))) same = 0;
+    }
+    alike[of[i]] += same;
+  }
+  for (let s = 0; s < count; s++) out[s] = alike[s] > BACKGROUND_SHARE * pixels[s] ? 1 : 0;
+  return out;
+}
+
+/** Longest way in each tile of the picture, a frame: by power of the time, as the renderer needs it. */
+function tileTravel(path: PathGrid, size: Size): Float32Array {
+  const tiles = tilesAcross(size),
+    out = new Float32Array(tiles.x * tiles.y * 4);
+  const spread = Math.max(1, NODE_PX / 2);
+  for (let ny = 0; ny < path.down; ny++) {
+    const y = path.y0 + ny * NODE_PX;
+    const ty0 = Math.max(0, Math.floor((y - spread) / TILE_PX)),
+      ty1 = Math.min(tiles.y - 1, Math.floor((y + spread) / TILE_PX));
+    for (let nx = 0; nx < path.across; nx++) {
+      const x = path.x0 + nx * NODE_PX;
+      const tx0 = Math.max(0, Math.floor((x - spread) / TILE_PX)),
+        tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
+      for (let order = 0; order < path.orders; order++) {
+        const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS,
+          length = Math.hypot(path.nodes[p], path.nodes[p + 1]);
+        for (let ty = ty0; ty <= ty1; ty++)
+          for (let tx = tx0; tx <= tx1; tx++) {
+            const at = (ty * tiles.x + tx) * 4 + order;
+            if (length > out[at]) out[at] = length;
+          }
+      }
+    }
+  }
+  return out;
+}
+
+/** Less coverage than this is not counted as filled in. */
+const COUNTED_ALPHA = 0.5;
+
+function reportOn(
+  { input, surfaces, paths }: LayerStudy,
+  pictures: ReadonlyMap<number, LayerPicture>,
+  model: PathStudy['model'],
+  orderFrom: PlanReport['orderFrom'],
+  separated: number,
+): PlanReport {
+  const { width, height } = input;
+  const filled = new Uint8Array(width * height);
+  let changesPace = false;
+  for (const { box, state, colour, path } of pictures.values()) {
+    changesPace ||= path.grid.orders === 4;
+    const inside = clip(box, width, height);
+    for (let y = inside.y0; y < inside.y0 + inside.height; y++) {
+      for (let x = inside.x0; x < inside.x0 + inside.width; x++) {
+        const k = (y - box.y0) * box.width + x - box.x0;
+        if (state[k] !== UNKNOWN && state[k] !== SEEN) continue;
+        if (colour[k * 4 + 3] >= COUNTED_ALPHA) filled[y * width + x] |= state[k] === UNKNOWN ? 1 : 2;
+      }
+    }
+  }
+  let covered = 0,
+    inpainted = 0,
+    seen = 0;
+  for (let i = 0; i < filled.length; i++) {
+    if (surfaces.of[i] >= 0) covered++;
+    if ((filled[i] & 1) === 1) inpainted++;
+    else if (filled[i] === 2) seen++;
+  }
+  const share = (pixels: number) => (covered === 0 ? 0 : pixels / covered);
+  return {
+    pathModel: model,
+    changesPace,
+    layersFrom: surfaces.from,
+    orderFrom,
+    layerCount: pictures.size,
+    neighbours: [...(input.previous ? (['before'] as const) : []), ...(input.next ? (['after'] as const) : [])],
+    seenShare: share(seen),
+    inpaintedShare: share(inpainted),
+    separatedPixels: separated,
+    notes: notesOn(input, surfaces, paths, share(inpainted)),
+  };
+}
+
+function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpainted: number): string[] {
+  const notes: string[] = [];
+  if (!input.motion.twoSided)
+    notes.push('Only one vector a pixel: paths carry on straight (or on their arc) to the other side of the frame.');
+  else if (paths.model !== 'straight' && (paths.after === null || paths.before === null))
+    notes.push('The motion of a neighbouring frame is missing: a change of pace within the frame is not followed.');
+  if (input.ids === null && surfaces.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');
+  if (input.depth === null && surfaces.count > 1) notes.push('No depth: the faster surface was taken as the nearer one.');
+  if (inpainted > 0.002 && input.hidden !== 'off' && !input.previous && !input.next && !input.background)
+    notes.push('No neighbouring frames and no clean background: what is hidden was made up from its surroundings.');
+  return notes;
 }

@@ -1,4 +1,4 @@
-import type { Kernels, SliceLayer, SliceRequest, SliceSession } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, NODE_PX, type Kernels, type SliceLayer, type SliceRequest, type SliceSession } from '@ivrex/kernels/interface';
 import { narrow, widen } from '../raster/half';
 import { ReferenceChunk } from './reference-chunk';
 
@@ -49,29 +49,46 @@ class ReferenceSession implements SliceSession {
 }
 
 function colourAt(layer: SliceLayer, request: SliceRequest, x: number, y: number, t: number): number[] {
-  const { pathBox: box } = layer;
-  const px = x - box.x0,
-    py = y - box.y0;
-  if (px < 0 || py < 0 || px >= box.width || py >= box.height) return [0, 0, 0, 0];
-  const p = (py * box.width + px) * 8;
-  const [gx, gy, re, im] = [0, 1, 2, 3].map((k) => t * layer.path[p + k] + t * t * layer.path[p + 4 + k]);
-  // arc: phi(-lambda) from its definition. line: 1 / (1 + m).
-  let kr: number, ki: number;
-  const square = re * re + im * im;
+  const path = pathAt(layer, x, y);
+  if (path === null) return [0, 0, 0, 0];
+  const [gx, gy, xx, xy, yx, yy] = [0, 1, 2, 3, 4, 5].map((k) => path.reduce((sum, order, n) => sum + t ** (n + 1) * order[k], 0));
+  let dx = 0,
+    dy = 0;
   if (request.path === 'arc') {
-    if (square < 1e-12) [kr, ki] = [1 - re / 2, -im / 2];
-    else {
-      const nr = Math.exp(-re) * Math.cos(im) - 1,
-        ni = -Math.exp(-re) * Math.sin(im);
-      [kr, ki] = [-(nr * re + ni * im) / square, -(ni * re - nr * im) / square];
+    // phi(-L) g from its definition: the way under the flow v -> g - L v, in small steps (midpoint rule).
+    const steps = 400;
+    for (let i = 0; i < steps; i++) {
+      const mx = dx + (gx - xx * dx - xy * dy) / steps / 2,
+        my = dy + (gy - yx * dx - yy * dy) / steps / 2;
+      dx += (gx - xx * mx - xy * my) / steps;
+      dy += (gy - yx * mx - yy * my) / steps;
     }
   } else {
-    const norm = (1 + re) ** 2 + im ** 2;
-    [kr, ki] = [(1 + re) / norm, -im / norm];
+    const det = Math.max(0.01, (1 + xx) * (1 + yy) - xy * yx);
+    dx = ((1 + yy) * gx - xy * gy) / det;
+    dy = ((1 + xx) * gy - yx * gx) / det;
   }
-  const sx = x - (gx * kr - gy * ki) - layer.colourBox.x0,
-    sy = y - (gx * ki + gy * kr) - layer.colourBox.y0;
+  const sx = x - dx - layer.colourBox.x0,
+    sy = y - dy - layer.colourBox.y0;
   return request.filter === 'cubic' ? sample(layer, sx, sy, catmullRom, 2) : sample(layer, sx, sy, (d) => Math.max(0, 1 - Math.abs(d)), 1);
+}
+
+/** The path at a pixel, a list a power of the time; null outside the nodes. */
+function pathAt({ path }: SliceLayer, x: number, y: number): number[][] | null {
+  const u = (x - path.x0) / NODE_PX,
+    v = (y - path.y0) / NODE_PX;
+  if (!(u >= 0 && v >= 0 && u <= path.across - 1 && v <= path.down - 1)) return null;
+  const ix = Math.min(path.across - 2, Math.floor(u)),
+    iy = Math.min(path.down - 2, Math.floor(v));
+  const node = (nx: number, ny: number, k: number) => path.nodes[(ny * path.across + nx) * path.orders * NODE_FLOATS + k];
+  return Array.from({ length: path.orders }, (_, order) =>
+    Array.from({ length: 6 }, (_, c) => {
+      const k = order * NODE_FLOATS + c,
+        top = node(ix, iy, k) * (1 - u + ix) + node(ix + 1, iy, k) * (u - ix),
+        bottom = node(ix, iy + 1, k) * (1 - u + ix) + node(ix + 1, iy + 1, k) * (u - ix);
+      return top * (1 - v + iy) + bottom * (v - iy);
+    }),
+  );
 }
 
 function catmullRom(d: number): number {

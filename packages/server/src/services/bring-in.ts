@@ -182,6 +182,8 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     shutter: { opens: -0.25, closes: 0.25, strength: 1 },
     path: 'auto',
     samples: 'auto',
+    hidden: 'auto',
+    background: null,
     displayTransform: 'srgb',
     fps: null,
     rolesAgreed: false,

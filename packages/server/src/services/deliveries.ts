@@ -9,7 +9,7 @@ import {
   type ShotSettings,
 } from '@ivrex/contract';
 import { IvrexError, shutterAngleDeg, type Shutter } from '@ivrex/core';
-import type { FrameSources, PassFile } from '@ivrex/media';
+import type { FrameFiles, FrameSources, PassFile } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { cancelDelivery } from '../db/queries/cancel-delivery';
 import { claimFrame } from '../db/queries/claim-frame';
@@ -114,7 +114,7 @@ export async function renderDeliveryFrame(
     const settings = shotSettingsSchema.parse(row.settings);
     const { sources, shutter } = await frameSources(database, row.shotId, settings, frame);
     const blurred = await pool.blur(
-      { sources, path: settings.path, settings: { shutter, quality: 'final', samples: settings.samples } },
+      { sources, path: settings.path, hidden: settings.hidden, settings: { shutter, quality: 'final', samples: settings.samples } },
       signal,
     );
     const file = path.join(row.folder, row.pattern.replace('####', String(frame).padStart(4, '0')));
@@ -141,15 +141,33 @@ export async function frameSources(
 ): Promise<{ sources: FrameSources; shutter: Shutter }> {
   const element = readyElement(settings);
   const passes = await listPasses(db, shotId, settings);
-  const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, frame, settings);
+  const filesAt = async (number: number): Promise<FrameFiles> => {
+    const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, number, settings);
+    return {
+      beauty: await pictureFileAt(db, element.beauty, number, { settings }),
+      motion: await at(element.motion),
+      depth: element.depth && (await at(element.depth)),
+      ids: element.ids && (await at(element.ids)),
+    };
+  };
+  // A lone file is no neighbour of itself.
+  const isSequence = passes.find((p) => p.id === element.beauty)?.frames !== null;
+  const neighbour = async (number: number): Promise<FrameFiles | null> => {
+    try {
+      return isSequence ? await filesAt(number) : null;
+    } catch (error) {
+      if (error instanceof IvrexError && error.code === 'missingFrame') return null;
+      throw error;
+    }
+  };
   const fps = settings.fps ?? passes.find((p) => p.id === element.beauty)?.fps ?? null;
   return {
     shutter: element.shutter,
     sources: {
-      beauty: await pictureFileAt(db, element.beauty, frame, { settings }),
-      motion: await at(element.motion),
-      depth: element.depth && (await at(element.depth)),
-      ids: element.ids && (await at(element.ids)),
+      ...(await filesAt(frame)),
+      previous: await neighbour(frame - 1),
+      next: await neighbour(frame + 1),
+      background: settings.background && (await pictureFileAt(db, settings.background, frame, { settings })),
       encoding: element.encoding,
       repairs: settings.elements[0].repairs,
       fps,

@@ -1,5 +1,9 @@
 import { useView } from '../../viewer/view-store';
 
+function percent(share: number): string {
+  return `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
+}
+
 /** What the blur of this frame used, and what it missed. */
 export function BlurReport() {
   const report = useView((s) => s.report),
@@ -10,8 +14,10 @@ export function BlurReport() {
   const rows: [string, string][] = [
     ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`],
     ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
-    ['Paths', report.pathModel],
-    ['Filled in', `behind ${(100 * report.inpaintedShare).toFixed(0)} % of the covered pixels, from their surroundings`],
+    ['Paths', report.changesPace ? `${report.pathModel}, with changes of pace` : report.pathModel],
+    ['Frames used', report.neighbours.length === 2 ? 'before, this and after' : ['this', ...report.neighbours].join(' and ')],
+    ['Hidden parts', `found for ${percent(report.seenShare)} of the covered pixels, made up for ${percent(report.inpaintedShare)}`],
+    ['Edges', `${report.separatedPixels} shared pixels taken apart`],
     ...(blurred === null
       ? []
       : ([

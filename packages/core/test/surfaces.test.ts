@@ -1,5 +1,5 @@
 import { emptyMotionField, type MotionField } from '../src';
-import { labelsFromGeometry, labelsFromIds, oneLabel, trustedPixels } from '../src/blur/labels';
+import { surfacesOf, trustedPixels } from '../src/blur/surfaces';
 
 const W = 40;
 const H = 30;
@@ -32,8 +32,8 @@ function bands(regions: readonly Region[]) {
       }
     }
   }
-  const trusted = trustedPixels(rgba, motion, depth, ids);
-  return { rgba, ids, depth, motion, trusted };
+  const passes = { rgba, ids, depth, motion };
+  return { ...passes, trusted: trustedPixels(passes) };
 }
 
 const at = (labels: { of: Int32Array }, x: number) => labels.of[10 * W + x];
@@ -43,7 +43,7 @@ test('each id is a surface, and where nothing is there is no surface', () => {
     { x0: 4, x1: 14, id: 7, depth: 3, speed: 5 },
     { x0: 14, x1: 30, id: 900000, depth: 4, speed: 0 },
   ]);
-  const labels = labelsFromIds(s.ids, s.rgba, s.trusted, W, H);
+  const labels = surfacesOf(s, s.trusted);
   expect(labels.count).toBe(2);
   expect(at(labels, 5)).not.toBe(at(labels, 20));
   expect([at(labels, 2), at(labels, 35)]).toEqual([-1, -1]);
@@ -54,7 +54,7 @@ test('id 0 with full coverage is everything else: one surface of its own, its ri
     { x0: 0, x1: 20, id: 0, depth: 9, speed: 0 },
     { x0: 20, x1: 40, id: 3, depth: 2, speed: 12 },
   ]);
-  const labels = labelsFromIds(s.ids, s.rgba, s.trusted, W, H);
+  const labels = surfacesOf(s, s.trusted);
   expect(labels.count).toBe(2);
   expect(at(labels, 19)).toBe(at(labels, 0));
   expect(at(labels, 19)).not.toBe(at(labels, 20));
@@ -66,7 +66,7 @@ test('grazed pixels join the surface beside them, three rings deep and no deeper
     { x0: 20, x1: 26, id: 0, depth: 0, speed: 0, alpha: 0.2 },
   ]);
   expect([...s.trusted.slice(10 * W + 18, 10 * W + 22)]).toEqual([1, 1, 0, 0]);
-  const labels = labelsFromIds(s.ids, s.rgba, s.trusted, W, H);
+  const labels = surfacesOf(s, s.trusted);
   expect([20, 21, 22].map((x) => at(labels, x))).toEqual([20, 21, 22].map(() => at(labels, 15)));
   expect(at(labels, 24)).not.toBe(at(labels, 15));
 });
@@ -76,39 +76,67 @@ test('without ids, a jump in depth or in motion parts two surfaces, and a slope 
     { x0: 0, x1: 20, id: 0, depth: 5, speed: 10 },
     { x0: 20, x1: 40, id: 0, depth: 6, speed: 10 },
   ]);
-  expect(labelsFromGeometry(jump.motion, jump.depth, jump.rgba, jump.trusted)).toMatchObject({ count: 2, from: 'depth and motion' });
-  expect(labelsFromGeometry(jump.motion, null, jump.rgba, jump.trusted)).toMatchObject({ count: 1, from: 'motion' });
+  expect(surfacesOf({ ...jump, ids: null }, jump.trusted)).toMatchObject({ count: 2, from: 'depth and motion' });
+  expect(surfacesOf({ ...jump, ids: null, depth: null }, jump.trusted)).toMatchObject({ count: 1, from: 'one layer' });
   const faster = bands([
     { x0: 0, x1: 20, id: 0, depth: 5, speed: 10 },
     { x0: 20, x1: 40, id: 0, depth: 5, speed: 14 },
   ]);
-  expect(labelsFromGeometry(faster.motion, faster.depth, faster.rgba, faster.trusted).count).toBe(2);
+  expect(surfacesOf({ ...faster, ids: null }, faster.trusted).count).toBe(2);
   const slope = bands(Array.from({ length: W }, (_, x) => ({ x0: x, x1: x + 1, id: 0, depth: 5 + 0.1 * x, speed: 10 + 0.5 * x })));
-  expect(labelsFromGeometry(slope.motion, slope.depth, slope.rgba, slope.trusted).count).toBe(1);
+  expect(surfacesOf({ ...slope, ids: null }, slope.trusted).count).toBe(1);
 });
 
 test('specks join the neighbour that they touch most', () => {
   const s = bands([{ x0: 0, x1: 40, id: 0, depth: 5, speed: 10 }]);
   for (const i of [5 * W + 5, 5 * W + 6, 6 * W + 5]) s.depth[i] = 9;
-  const labels = labelsFromGeometry(s.motion, s.depth, s.rgba, s.trusted);
+  const labels = surfacesOf({ ...s, ids: null }, s.trusted);
   expect(labels.count).toBe(1);
   expect(new Set(labels.of).size).toBe(1);
 });
 
-test('a hundred ids are joined to at most 48 surfaces, and every covered pixel keeps one', () => {
-  const s = bands([{ x0: 0, x1: 40, id: 1, depth: 5, speed: 10 }]);
-  for (let i = 0; i < W * H; i++) s.ids[i] = 1 + Math.floor((i % W) / 4) + 10 * Math.floor(Math.floor(i / W) / 3);
-  const labels = labelsFromIds(s.ids, s.rgba, s.trusted, W, H);
-  expect(labels.count).toBe(48);
-  for (const label of labels.of) {
-    expect(label).toBeGreaterThanOrEqual(0);
-    expect(label).toBeLessThan(48);
-  }
+test('islands of an object are one surface when the motion of one leads to the other, and two when they go their own ways', () => {
+  const s = bands([
+    { x0: 0, x1: 15, id: 4, depth: 9, speed: 3 },
+    { x0: 15, x1: 25, id: 8, depth: 2, speed: 20 },
+    { x0: 25, x1: 40, id: 4, depth: 9, speed: 3 },
+  ]);
+  const one = surfacesOf(s, s.trusted);
+  expect(one.count).toBe(2);
+  expect(at(one, 5)).toBe(at(one, 30));
+  expect(surfacesOf({ ...s, ids: null }, s.trusted).count).toBe(2);
+  for (let i = 0; i < W * H; i++) if (i % W >= 25) s.motion.toNext[i * 2] = -8;
+  const two = surfacesOf(s, s.trusted);
+  expect(two.count).toBe(3);
+  expect(two.idOf[at(two, 5)]).toBe(4);
+  expect(two.idOf[at(two, 30)]).toBe(4);
 });
 
-test('a picture with nothing in it has no covered pixel', () => {
+test('drops under one id that fly apart stay surfaces of their own', () => {
   const s = bands([]);
-  expect(new Set(oneLabel(s.rgba).of)).toEqual(new Set([-1]));
-  expect(labelsFromIds(s.ids, s.rgba, s.trusted, W, H).count).toBe(0);
-  expect(labelsFromGeometry(s.motion, s.depth, s.rgba, s.trusted).count).toBe(0);
+  for (let drop = 0; drop < 12; drop++) {
+    for (const k of [0, 1, W, W + 1]) {
+      const i = (4 + 7 * (drop % 3)) * W + 2 + 9 * Math.floor(drop / 3) + k;
+      s.rgba[i * 4 + 3] = 1;
+      s.ids[i] = 5;
+      s.depth[i] = 3;
+      s.motion.toNext.set([drop * 4, -drop * 3], i * 2);
+      s.motion.toPrevious.set([-drop * 4, drop * 3], i * 2);
+    }
+  }
+  expect(surfacesOf(s, trustedPixels(s)).count).toBeGreaterThanOrEqual(10);
+});
+
+test('a hundred ids are a hundred surfaces, and every covered pixel has one', () => {
+  const s = bands([{ x0: 0, x1: 40, id: 1, depth: 5, speed: 10 }]);
+  for (let i = 0; i < W * H; i++) s.ids[i] = 1 + Math.floor((i % W) / 4) + 10 * Math.floor(Math.floor(i / W) / 3);
+  const surfaces = surfacesOf(s, s.trusted);
+  expect(surfaces.count).toBe(100);
+  expect(surfaces.of.every((surface) => surface >= 0 && surface < 100)).toBe(true);
+});
+
+test('a picture with nothing in it has no surface', () => {
+  const s = bands([]);
+  expect(surfacesOf(s, s.trusted)).toMatchObject({ count: 0, of: new Int32Array(W * H).fill(-1) });
+  expect(surfacesOf({ ...s, ids: null }, s.trusted).count).toBe(0);
 });
