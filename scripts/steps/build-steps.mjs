@@ -174,3 +174,7 @@ export function bundleBench() {
     '.cache/bench/bundles',
   );
 }
+
+export function bundleFidelity() {
+  return bundle({ 'fidelity-bench': 'packages/demo/bench/fidelity-bench.ts' }, '.cache/bench/fidelity');
+}

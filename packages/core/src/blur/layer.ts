@@ -22,7 +22,7 @@ export interface LayerStudy {
   readonly reachFrames: number;
   /** The longest vector of the whole picture, pixels per frame. */
   readonly longestPx: number;
-  /** By object id: how far outside the picture it is now, of what neighbouring frames show. */
+  /** By surface: how far outside the picture it is now, of what neighbouring frames show of its object. */
   readonly entering: ReadonlyMap<number, Sides>;
   /** Frames in which hidden places are looked for. */
   readonly looks: readonly FrameLook[];
@@ -103,8 +103,8 @@ export interface Sides {
 }
 
 /** Where a surface is cut by the picture's border it goes on outside; where its object comes in from outside, it is there already. */
-function outsideOf({ input, surfaces, entering }: LayerStudy, surface: number, tight: Box, by: number): Sides {
-  const comes = entering.get(surfaces.idOf[surface]) ?? { left: 0, top: 0, right: 0, bottom: 0 };
+function outsideOf({ input, entering }: LayerStudy, surface: number, tight: Box, by: number): Sides {
+  const comes = entering.get(surface) ?? { left: 0, top: 0, right: 0, bottom: 0 };
   const { width, height } = input;
   return {
     left: Math.max(comes.left, tight.x0 === 0 ? by : 0),

@@ -41,7 +41,7 @@ export function prepareBlur(given: BlurInput): BlurPlan {
     reachFrames: Math.max(input.reachFrames, 0.01),
     longestPx,
     looks,
-    entering: enteringObjects(looks, longestPx),
+    entering: enteringSurfaces(surfaces, enteringObjects(looks, longestPx)),
     inBackground: surfacesInBackground(input, surfaces),
   };
   const pictures = new Map<number, LayerPicture>();
@@ -156,6 +156,20 @@ function ranksById({ idOf, count }: Surfaces, rank: Int32Array): Map<number, num
 function looksOf({ previous, next, hidden }: BlurInput): FrameLook[] {
   if (hidden === 'off') return [];
   return [...(next ? [new FrameLook(next, 1)] : []), ...(previous ? [new FrameLook(previous, -1)] : [])];
+}
+
+/** An object comes in as its largest surface: the crumbs of a torn one do not all search the whole picture. */
+function enteringSurfaces({ of, count, idOf }: Surfaces, objects: ReadonlyMap<number, Sides>): Map<number, Sides> {
+  const sizes = new Int32Array(count),
+    largest = new Map<number, number>(),
+    out = new Map<number, Sides>();
+  for (let i = 0; i < of.length; i++) if (of[i] >= 0) sizes[of[i]]++;
+  for (let s = 0; s < count; s++) if (sizes[s] > (sizes[largest.get(idOf[s]) ?? -1] ?? 0)) largest.set(idOf[s], s);
+  for (const [id, sides] of objects) {
+    const surface = largest.get(id);
+    if (surface !== undefined) out.set(surface, sides);
+  }
+  return out;
 }
 
 /** How far outside the picture now lies what neighbouring frames show of each object; no farther than anything moves. */

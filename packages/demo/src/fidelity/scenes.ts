@@ -244,15 +244,15 @@ export function fidelityScenes(width = FIDELITY_SIZE.width): readonly FidelitySc
 
 /** Salt crystals thrown up by the wheel: all of one particle system, so under one id. */
 function sparks(k: number, cx: number, cy: number): Card[] {
-  // Crystals do not shrink with a small picture: there are fewer, as densely.
-  const count = Math.round(400 * Math.min(1, (k / 0.6) ** 2));
+  // A small picture shows a smaller piece of the same cloud: crystals and speeds stay what they are.
+  const count = Math.round(400 * k ** 2);
   return Array.from({ length: count }, (_, i) => {
     const random = (n: number) => hash(i, n, 77);
-    const radius = (2.2 + 4 * random(0)) * Math.max(0.6, k),
+    const radius = 2.2 + 4 * random(0),
       angle = 2 * Math.PI * random(1),
-      speed = (6 + 34 * random(2)) * k,
+      speed = 6 + 34 * random(2),
       far = 260 * k * Math.sqrt(random(3)),
-      fall = 1.6 * k;
+      fall = 1.6;
     return {
       name: `salt ${i}`,
       id: 1,

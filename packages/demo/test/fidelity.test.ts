@@ -1,0 +1,52 @@
+import { runOutside } from './run-outside';
+
+interface Row {
+  readonly scene: string;
+  readonly shutter: string;
+  readonly ivrex: number;
+  readonly draft: number;
+  readonly gather: number;
+  readonly finite: boolean;
+}
+
+/** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. */
+const GOALS: Readonly<Record<string, readonly [number, number]>> = {
+  linear: [48, 50],
+  spinner: [38, 38],
+  parallax: [34, 33],
+  crossing: [38, 33],
+  'over-still': [36, 37],
+  sparks: [33, 33],
+  dolly: [43, 44],
+  glass: [28, 21],
+  ease: [40, 41],
+};
+
+let rows: readonly Row[] = [];
+beforeAll(() => {
+  rows = runOutside<Row[]>('fidelity-run.ts');
+}, 600000);
+
+const find = (scene: string, shutter: string) => {
+  const row = rows.find((r) => r.scene === scene && r.shutter === shutter);
+  if (row === undefined) throw new Error(`${scene} under ${shutter} was not measured`);
+  return row;
+};
+
+test.each(Object.keys(GOALS))('%s: the blur is as near to the true one as it must be, under both shutters', (scene) => {
+  const half = find(scene, '180 centred'),
+    whole = find(scene, '360 from the frame');
+  process.stdout.write(
+    `${scene}: ${half.ivrex.toFixed(1)} / ${whole.ivrex.toFixed(1)} dB, draft ${half.draft.toFixed(1)} / ${whole.draft.toFixed(1)}, own-vector gather ${half.gather.toFixed(1)} / ${whole.gather.toFixed(1)}\n`,
+  );
+  expect(half.ivrex).toBeGreaterThanOrEqual(GOALS[scene][0]);
+  expect(whole.ivrex).toBeGreaterThanOrEqual(GOALS[scene][1]);
+});
+
+test('it beats the blur along each pixel’s own vector on every scene, and a draft is not far behind', () => {
+  for (const row of rows) {
+    expect(row.finite).toBe(true);
+    expect(row.ivrex).toBeGreaterThan(row.gather);
+    expect(row.draft).toBeGreaterThan(row.ivrex - 8);
+  }
+});
