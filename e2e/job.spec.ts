@@ -63,6 +63,17 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     await expect.poll(() => shot.changeSince(half)).toBeLessThan(SAME);
   });
 
+  await test.step('what is hidden comes from the frames around, or is made up', async () => {
+    const report = page.getByTestId('blur-report');
+    await expect(report).toContainText('before, this and after');
+    await expect(report).not.toContainText('found for 0.0 %');
+    await page.getByText('Made up', { exact: true }).click();
+    await expect(report).toContainText('found for 0.0 %', { timeout: 30000 });
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
+    await expect(report).not.toContainText('found for 0.0 %', { timeout: 30000 });
+    await shot.exact();
+  });
+
   await test.step('an edge of the exposure is dragged', async () => {
     const edge = page.getByLabel('Shutter closes'),
       box = await edge.boundingBox();

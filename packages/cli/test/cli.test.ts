@@ -143,6 +143,24 @@ describe('blur', () => {
       ).toBe(0);
     expect(readFileSync(path.join(folder, '1.1010.exr')).equals(readFileSync(path.join(folder, '3.1010.exr')))).toBe(true);
   });
+  test('neighbouring frames outside --frames are used, unless hidden areas are off; a background that is missing is named', () => {
+    const out = path.join(scratch(), 'h.####.exr'),
+      report = (...more: string[]) =>
+        (
+          json(ivrex('blur', ...inputs(), ...centred, '--out', out, '--frames', '1012', '--quality', 'draft', '--json', ...more)) as {
+            report: { seenShare: number; neighbours: string[] };
+          }
+        ).report;
+    expect(report()).toMatchObject({ neighbours: ['before', 'after'] });
+    expect(report().seenShare).toBeGreaterThan(0.005);
+    expect(report('--hidden', 'off').seenShare).toBe(0);
+    expect(ivrex('blur', ...inputs(), ...centred, '--out', out, '--frames', '1012', '--background', '/nowhere/b.####.exr')).toMatchObject({
+      status: 1,
+      stdout: '',
+      stderr: expect.stringContaining('/nowhere') as string,
+    });
+    expect(ivrex('blur', ...inputs(), ...centred, '--out', out, '--hidden', 'often').status).toBe(2);
+  });
   test("a written frame is valid to the reference library, premultiplied RGBA with the beauty's attributes", () => {
     const folder = scratch();
     const result = ivrex(

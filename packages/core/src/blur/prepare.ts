@@ -2,14 +2,15 @@ import { NODE_FLOATS, NODE_PX, type PathGrid } from '@ivrex/kernels/interface';
 import { IvrexError } from '../errors';
 import { peakSpeed } from '../motion/motion-field';
 import type { BlurFramePasses, BlurInput, BlurSteps } from './blur-input';
-import { TILE_PX, tilesAcross, type BlurPlan, type PlannedLayer, type PlanReport, type Size } from './blur-plan';
+import { TILE_PX, tilesAcross, type BlurPlan, type PlannedLayer, type Size } from './blur-plan';
 import { cropLayer } from './crop-layer';
 import { purePixels, separateEdges } from './edges';
-import { FrameLook, SEEN, UNKNOWN } from './hidden';
-import { clip, pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sides, type SurfaceBounds } from './layer';
+import { FrameLook } from './hidden';
+import { pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sides, type SurfaceBounds } from './layer';
 import { orderSurfaces } from './order';
-import type { NeighbourField, PathStudy } from './path-grid';
+import type { NeighbourField, PathStudy } from './path-study';
 import { sharedCopy } from './shared-floats';
+import { reportOn } from './report';
 import { takeOffBehind } from './soft-overlaps';
 import { surfacesOf, trustedPixels, type Surfaces } from './surfaces';
 
@@ -245,64 +246,4 @@ function tileTravel(path: PathGrid, size: Size): Float32Array {
     }
   }
   return out;
-}
-
-/** Less coverage than this is not counted as filled in. */
-const COUNTED_ALPHA = 0.5;
-
-function reportOn(
-  { input, surfaces, paths }: LayerStudy,
-  pictures: ReadonlyMap<number, LayerPicture>,
-  model: PathStudy['model'],
-  orderFrom: PlanReport['orderFrom'],
-  separated: number,
-): PlanReport {
-  const { width, height } = input;
-  const filled = new Uint8Array(width * height);
-  let changesPace = false;
-  for (const { box, state, colour, path } of pictures.values()) {
-    changesPace ||= path.grid.orders === 4;
-    const inside = clip(box, width, height);
-    for (let y = inside.y0; y < inside.y0 + inside.height; y++) {
-      for (let x = inside.x0; x < inside.x0 + inside.width; x++) {
-        const k = (y - box.y0) * box.width + x - box.x0;
-        if (state[k] !== UNKNOWN && state[k] !== SEEN) continue;
-        if (colour[k * 4 + 3] >= COUNTED_ALPHA) filled[y * width + x] |= state[k] === UNKNOWN ? 1 : 2;
-      }
-    }
-  }
-  let covered = 0,
-    inpainted = 0,
-    seen = 0;
-  for (let i = 0; i < filled.length; i++) {
-    if (surfaces.of[i] >= 0) covered++;
-    if ((filled[i] & 1) === 1) inpainted++;
-    else if (filled[i] === 2) seen++;
-  }
-  const share = (pixels: number) => (covered === 0 ? 0 : pixels / covered);
-  return {
-    pathModel: model,
-    changesPace,
-    layersFrom: surfaces.from,
-    orderFrom,
-    layerCount: pictures.size,
-    neighbours: [...(input.previous ? (['before'] as const) : []), ...(input.next ? (['after'] as const) : [])],
-    seenShare: share(seen),
-    inpaintedShare: share(inpainted),
-    separatedPixels: separated,
-    notes: notesOn(input, surfaces, paths, share(inpainted)),
-  };
-}
-
-function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpainted: number): string[] {
-  const notes: string[] = [];
-  if (!input.motion.twoSided)
-    notes.push('Only one vector a pixel: paths carry on straight (or on their arc) to the other side of the frame.');
-  else if (paths.model !== 'straight' && (paths.after === null || paths.before === null))
-    notes.push('The motion of a neighbouring frame is missing: a change of pace within the frame is not followed.');
-  if (input.ids === null && surfaces.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');
-  if (input.depth === null && surfaces.count > 1) notes.push('No depth: the faster surface was taken as the nearer one.');
-  if (inpainted > 0.002 && input.hidden !== 'off' && !input.previous && !input.next && !input.background)
-    notes.push('No neighbouring frames and no clean background: what is hidden was made up from its surroundings.');
-  return notes;
 }

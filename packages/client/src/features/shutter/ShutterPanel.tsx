@@ -6,6 +6,7 @@ import { DragNumber } from '../../ui/DragNumber';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 import { BlurReport } from './BlurReport';
+import { HiddenCard } from './HiddenCard';
 import { IntervalStrip } from './IntervalStrip';
 
 const PRESETS: readonly { name: string; shutter: Omit<Shutter, 'strength'> }[] = [
@@ -18,8 +19,8 @@ const PRESETS: readonly { name: string; shutter: Omit<Shutter, 'strength'> }[] =
 const PATHS: { value: PathChoice; label: string; tip: string }[] = [
   { value: 'auto', label: 'Auto', tip: 'Arcs, which straight motion makes straight' },
   { value: 'straight', label: 'Straight', tip: 'One line through the frame' },
-  { value: 'bent', label: 'Bent', tip: 'A curve through previous, now and next' },
-  { value: 'arc', label: 'Arc', tip: 'Follows rotation and scale around each point' },
+  { value: 'bent', label: 'Bent', tip: 'A curve through previous, now and next, without turning' },
+  { value: 'arc', label: 'Arc', tip: 'Follows rotation, scale and shear around each point' },
 ];
 
 /** The camera's shutter, with its effect in the picture while it is dragged. */
@@ -135,6 +136,7 @@ export function ShutterPanel() {
           )}
         </div>
       </div>
+      <HiddenCard />
       <BlurReport />
     </>
   );
