@@ -1,4 +1,5 @@
 import { emptyMotionField, type MotionField } from '../src';
+import { orderSurfaces } from '../src/blur/order';
 import { surfacesOf, trustedPixels } from '../src/blur/surfaces';
 
 const W = 40;
@@ -133,6 +134,25 @@ test('a hundred ids are a hundred surfaces, and every covered pixel has one', ()
   const surfaces = surfacesOf(s, s.trusted);
   expect(surfaces.count).toBe(100);
   expect(surfaces.of.every((surface) => surface >= 0 && surface < 100)).toBe(true);
+});
+
+test('what is nearer where two surfaces touch is in front, whatever their mean depths', () => {
+  // A floor runs from near to far; a post stands on its far end, farther than the floor is in the mean.
+  const s = bands([
+    { x0: 0, x1: 40, id: 1, depth: 1, speed: 0 },
+    { x0: 30, x1: 34, id: 2, depth: 62, speed: 0 },
+  ]);
+  for (let i = 0; i < W * H; i++) if (s.ids[i] === 1) s.depth[i] = 40 + 0.8 * (i % W);
+  const surfaces = surfacesOf(s, s.trusted),
+    [floor, post] = [at(surfaces, 5), at(surfaces, 31)];
+  const { rank, from } = orderSurfaces(surfaces, s, s.trusted);
+  expect(from).toBe('depth');
+  expect(rank[post]).toBeLessThan(rank[floor]);
+  // Without depth the faster one is taken for the nearer one.
+  for (let i = 0; i < W * H; i++) if (s.ids[i] === 1) s.motion.toNext[i * 2] = 9;
+  const bySpeed = orderSurfaces(surfaces, { ...s, depth: null }, s.trusted);
+  expect(bySpeed.from).toBe('speed');
+  expect(bySpeed.rank[floor]).toBeLessThan(bySpeed.rank[post]);
 });
 
 test('a picture with nothing in it has no surface', () => {
