@@ -3,18 +3,21 @@ import { Command, Option } from 'commander';
 import {
   IvrexError,
   shutterAngleDeg,
+  shutterAt,
   shutterFromAngle,
   type BlurQuality,
+  type ExposureShape,
   type PathChoice,
   type Shutter,
   type ShutterAlign,
+  type ShutterPlan,
 } from '@ivrex/core';
-import { explainIssue, shutterSchema } from '@ivrex/contract';
+import { explainIssue, shutterPlanSchema } from '@ivrex/contract';
 import { BlurPool, frameFile, parsePattern, type FrameFiles, type FrameSources } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
-import { framesToRender, loadEncoding, loadRepairs, openInput, passAt } from './inputs';
+import { framesToRender, loadEncoding, loadRepairs, loadShutter, openInput, passAt } from './inputs';
 import { answer, progress, warn } from './output';
 
 interface BlurOptions {
@@ -26,7 +29,11 @@ interface BlurOptions {
   readonly closes?: number;
   readonly angle?: number;
   readonly align?: ShutterAlign;
-  readonly strength: number;
+  readonly shutter?: string;
+  readonly exposure?: ExposureShape;
+  readonly strength?: number;
+  readonly floor?: number;
+  readonly ceiling?: number;
   readonly samples: 'auto' | number;
   readonly quality: BlurQuality;
   readonly path: PathChoice;
@@ -54,7 +61,11 @@ export function blurCommand(): Command {
     .option('--closes <frames>', 'when it closes', parseNumber('closes'))
     .option('--angle <degrees>', 'shutter angle, with --align', parseNumber('angle'))
     .addOption(new Option('--align <where>').choices(['centre', 'open', 'close']))
-    .option('--strength <factor>', '1 is physically right', parseNumber('strength'), 1)
+    .option('--strength <factor>', '1 is physically right', parseNumber('strength'))
+    .option('--shutter <file>', 'a whole shutter with its strength keys (JSON), in place of the options above and the next three')
+    .option('--exposure <shape>', 'even, bell, or ramps:OPENING,CLOSING in shares of the exposure', parseExposure)
+    .option('--floor <px>', 'what goes slower a frame stays sharp', parseNumber('floor'))
+    .option('--ceiling <px>', 'what goes faster a frame is blurred as if it went this fast', parseNumber('ceiling'))
     .option('--samples <count>', 'auto, or slices a pixel', (text) => (text === 'auto' ? 'auto' : parseCount('samples')(text)), 'auto')
     .addOption(new Option('--quality <quality>').choices(['draft', 'final']).default('final'))
     .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
@@ -72,22 +83,41 @@ export function blurCommand(): Command {
     .action(blur);
 }
 
-function shutterOf(options: BlurOptions): Shutter {
-  const { opens, closes, angle, align, strength } = options;
+/** "even", "bell" or "ramps:OPENING,CLOSING". */
+function parseExposure(text: string): ExposureShape {
+  const [kind, rest = ''] = text.split(':', 2);
+  const shares = rest.split(',').map(Number);
+  if (rest === '' && (kind === 'even' || kind === 'bell')) return { kind };
+  if (kind === 'ramps' && shares.length === 2 && rest !== '') return { kind, opening: shares[0], closing: shares[1] };
+  throw new UsageError(`--exposure must be even, bell or ramps:OPENING,CLOSING such as ramps:0.2,0.2, not "${text}"`);
+}
+
+async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
+  const { opens, closes, angle, align, strength, exposure, floor, ceiling } = options;
+  if (options.shutter !== undefined) {
+    if ([opens, closes, angle, align, strength, exposure, floor, ceiling].some((option) => option !== undefined))
+      throw new UsageError('--shutter says all of the shutter: leave out the other options about it');
+    return loadShutter(options.shutter);
+  }
   let shutter: Shutter;
   if (angle !== undefined && opens === undefined && closes === undefined) {
     if (align === undefined) throw new UsageError('--angle needs --align centre, open or close');
-    shutter = shutterFromAngle(angle, align, strength);
+    shutter = shutterFromAngle(angle, align, strength ?? 1);
   } else if (angle === undefined && align === undefined && opens !== undefined && closes !== undefined)
-    shutter = { opens, closes, strength };
-  else throw new UsageError('give the shutter as --opens and --closes, or as --angle and --align');
-  const parsed = shutterSchema.safeParse(shutter);
+    shutter = { opens, closes, strength: strength ?? 1 };
+  else throw new UsageError('give the shutter as --opens and --closes, as --angle and --align, or as --shutter');
+  const parsed = shutterPlanSchema.safeParse({
+    ...shutter,
+    floorPx: floor ?? null,
+    ceilingPx: ceiling ?? null,
+    ...(exposure === undefined ? {} : { shape: exposure }),
+  });
   if (!parsed.success) throw new UsageError(`the shutter is not valid: ${explainIssue(parsed.error)}`);
   return parsed.data;
 }
 
 async function blur(options: BlurOptions): Promise<void> {
-  const shutter = shutterOf(options);
+  const shutter = await shutterOf(options);
   const encoding = await loadEncoding(options.encoding),
     repairs = await loadRepairs(options.repairs);
   const beauty = await openInput(options.beauty),
@@ -133,7 +163,8 @@ async function blur(options: BlurOptions): Promise<void> {
             sources,
             path: options.path,
             hidden: options.hidden,
-            settings: { shutter, quality: options.quality, samples: options.samples },
+            limits: shutter,
+            settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
           },
           stop.signal,
         );

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
-import { IvrexError, type Encoding, type RepairStep } from '@ivrex/core';
-import { encodingSchema, parseDocument, repairListSchema } from '@ivrex/contract';
+import { IvrexError, type Encoding, type RepairStep, type ShutterPlan } from '@ivrex/core';
+import { encodingSchema, parseDocument, repairListSchema, shutterPlanSchema } from '@ivrex/contract';
 import {
   aboutFile,
   chooseLayer,
@@ -23,6 +23,11 @@ export async function loadEncoding(file: string): Promise<Encoding> {
 /** @throws IvrexError damaged, badSetting, missingFile */
 export async function loadRepairs(file: string | undefined): Promise<RepairStep[]> {
   return file === undefined ? [] : parseDocument(await textOf(file), repairListSchema, 'list of repairs', file);
+}
+
+/** @throws IvrexError damaged, badSetting, missingFile */
+export async function loadShutter(file: string): Promise<ShutterPlan> {
+  return parseDocument(await textOf(file), shutterPlanSchema, 'shutter', file);
 }
 
 function textOf(file: string): Promise<string> {

@@ -161,6 +161,37 @@ describe('blur', () => {
     });
     expect(ivrex('blur', ...inputs(), ...centred, '--out', out, '--hidden', 'often').status).toBe(2);
   });
+  test('a whole shutter as a document: the same bytes as by options, its keys by frame, and no options beside it', () => {
+    const folder = scratch(),
+      document = path.join(folder, 'shutter.json'),
+      draft = (name: string, ...more: string[]) =>
+        ivrex('blur', ...inputs(), ...more, '--out', path.join(folder, `${name}.####.exr`), '--quality', 'draft', '--frames', '1010-1011');
+    const shutter = { opens: -0.25, closes: 0.25, strength: 1, shape: { kind: 'ramps', opening: 0.25, closing: 0.5 }, ceilingPx: 30 };
+    writeFileSync(document, JSON.stringify(shutter));
+    expect(draft('a', '--shutter', document).status).toBe(0);
+    expect(draft('b', ...centred, '--exposure', 'ramps:0.25,0.5', '--ceiling', '30').status).toBe(0);
+    const bytes = (name: string) => readFileSync(path.join(folder, `${name}.exr`));
+    expect(bytes('a.1010').equals(bytes('b.1010'))).toBe(true);
+    const keys = [
+      { frame: 1010, strength: 0, way: 'hold' },
+      { frame: 1011, strength: 1, way: 'hold' },
+    ];
+    writeFileSync(document, JSON.stringify({ ...shutter, keys }));
+    expect(draft('c', '--shutter', document).status).toBe(0);
+    const sharp = HERON.replace('####', '1010');
+    expect(json(ivrex('compare', path.join(folder, 'c.1010.exr'), sharp, '--json'))).toMatchObject({ maxAbs: 0 });
+    expect(bytes('c.1011').equals(bytes('a.1011'))).toBe(true);
+    expect(draft('d', '--shutter', document, ...centred)).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining('leave out') as string,
+    });
+    expect(draft('d', ...centred, '--exposure', 'comb').stderr).toContain('ramps:OPENING,CLOSING');
+    writeFileSync(document, JSON.stringify({ ...shutter, floorPx: 40 }));
+    expect(draft('d', '--shutter', document)).toMatchObject({
+      status: 1,
+      stderr: expect.stringContaining('floor must not lie above') as string,
+    });
+  });
   test("a written frame is valid to the reference library, premultiplied RGBA with the beauty's attributes", () => {
     const folder = scratch();
     const result = ivrex(

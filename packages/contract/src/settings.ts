@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
 import { lutIdSchema, passIdSchema } from './ids';
 import { motionFactSchema, repairListSchema } from './motion';
-import { pathChoiceSchema, samplesSchema, shutterSchema } from './shutter-schema';
+import { pathChoiceSchema, samplesSchema, shutterPlanSchema } from './shutter-schema';
 
 export const ROLES = PASS_ROLES;
 export const roleSchema = z.enum(ROLES);
@@ -23,7 +23,7 @@ export const elementSchema = z.strictObject({
   depth: passIdSchema.nullable(),
   ids: passIdSchema.nullable(),
   encoding: encodingSchema.nullable(),
-  shutter: shutterSchema.nullable(),
+  shutter: shutterPlanSchema.nullable(),
   /** What is mended whenever the motion is read, in any order. */
   repairs: repairListSchema.default([]),
   /** What the artist knows for certain about the motion, each of the frame that it was seen in. */
@@ -67,7 +67,7 @@ export const shotSettingsSchema = z.strictObject({
   version: z.literal(1),
   roles: z.record(z.uuid(), roleSchema),
   elements: z.array(elementSchema).min(1).max(64),
-  shutter: shutterSchema,
+  shutter: shutterPlanSchema,
   path: pathChoiceSchema,
   samples: samplesSchema,
   /** Where what is hidden comes from: neighbouring frames and the clean background, or its surroundings alone. */

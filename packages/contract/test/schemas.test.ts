@@ -9,6 +9,7 @@ import {
   isDataRole,
   isSameEncoding,
   roleOf,
+  shutterPlanSchema,
   shutterSchema,
   type Pass,
 } from '../src';
@@ -72,6 +73,26 @@ test.each([
 test('a shutter that closes before it opens is refused, one that is shut is not', () => {
   expect(shutterSchema.safeParse({ opens: 0.1, closes: 0, strength: 1 }).success).toBe(false);
   expect(shutterSchema.safeParse({ opens: 0, closes: 0, strength: 1 }).success).toBe(true);
+});
+
+test('a shutter over frames: what older settings lack is filled in, what makes no sense is refused with its place', () => {
+  const plain = { opens: -0.25, closes: 0.25, strength: 1 };
+  expect(shutterPlanSchema.parse(plain)).toEqual({ ...plain, keys: [], floorPx: null, ceilingPx: null });
+  const key = (frame: number) => ({ frame, strength: 1, way: 'smooth' });
+  const refused: [object, RegExp][] = [
+    [{ keys: [key(2), key(2)] }, /^keys: .*order/],
+    [{ keys: [{ ...key(2), strength: -1 }] }, /^keys\.0\.strength/],
+    [{ keys: [{ ...key(2), way: 'wild' }] }, /^keys\.0\.way/],
+    [{ shape: { kind: 'ramps', opening: 0.7, closing: 0.4 } }, /^shape\.closing: .*longer/],
+    [{ shape: { kind: 'comb' } }, /^shape/],
+    [{ floorPx: 5, ceilingPx: 4 }, /^ceilingPx: .*floor/],
+    [{ floorPx: 0 }, /^floorPx/],
+  ];
+  for (const [change, sentence] of refused) {
+    const parsed = shutterPlanSchema.safeParse({ ...plain, ...change });
+    expect(parsed.success).toBe(false);
+    if (!parsed.success) expect(explainIssue(parsed.error)).toMatch(sentence);
+  }
 });
 
 test.each([

@@ -1,4 +1,12 @@
-import { IvrexError, reachFrames, type ApplySettings, type Compression, type PathChoice, type PlanReport } from '@ivrex/core';
+import {
+  IvrexError,
+  reachFrames,
+  type ApplySettings,
+  type Compression,
+  type PathChoice,
+  type PlanReport,
+  type SpeedLimits,
+} from '@ivrex/core';
 import { Piscina } from 'piscina';
 import type { FrameSources } from './frame-passes';
 import type { HostOptions } from './node-host';
@@ -17,6 +25,8 @@ export interface BlurFrame {
   /** "off": what is hidden is made up from its surroundings alone. */
   readonly hidden: 'auto' | 'off';
   readonly settings: ApplySettings;
+  /** Vectors outside these speeds are shortened. */
+  readonly limits?: SpeedLimits | null;
 }
 
 export interface BlurredFrame {
@@ -64,7 +74,14 @@ export class BlurPool {
 
   async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
     const prepared = await this.run<'prepare'>(
-      { kind: 'prepare', sources: frame.sources, path: frame.path, hidden: frame.hidden, reachFrames: reachFrames(frame.settings.shutter) },
+      {
+        kind: 'prepare',
+        sources: frame.sources,
+        path: frame.path,
+        hidden: frame.hidden,
+        reachFrames: reachFrames(frame.settings.shutter),
+        limits: frame.limits ?? null,
+      },
       signal,
     );
     const { plan } = prepared;

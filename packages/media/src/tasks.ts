@@ -2,6 +2,7 @@ import {
   encodeExr,
   IvrexError,
   layersOfRows,
+  limitSpeeds,
   prepareBlur,
   renderRows,
   type ApplySettings,
@@ -13,6 +14,7 @@ import {
   type Identification,
   type PathChoice,
   type Plane,
+  type SpeedLimits,
   type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
@@ -40,6 +42,7 @@ export type Task =
       readonly path: PathChoice;
       readonly hidden: 'auto' | 'off';
       readonly reachFrames: number;
+      readonly limits: SpeedLimits | null;
     }
   | {
       readonly kind: 'rows';
@@ -107,7 +110,12 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
     case 'prepare': {
       const passes = await loadFramePasses(task.sources, host);
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
-      return { plan, displayWindow: passes.displayWindow, attributes: passes.attributes, warnings: passes.warnings };
+      return {
+        plan: task.limits === null ? plan : limitSpeeds(plan, task.limits),
+        displayWindow: passes.displayWindow,
+        attributes: passes.attributes,
+        warnings: passes.warnings,
+      };
     }
     case 'rows': {
       const session = host.kernels.openSlices(layersOfRows(task.plan, task.settings.shutter, task.yFrom, task.yTo));

@@ -1,16 +1,28 @@
 import { CaretRightOutlined, PauseOutlined, StepBackwardOutlined, StepForwardOutlined } from '@ant-design/icons';
 import type { FrameAuditRow, ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
-import { useEffect, useReducer, useRef, useState, type PointerEvent } from 'react';
+import { useEffect, useReducer, useRef, useState, type MouseEvent, type PointerEvent } from 'react';
+import { useMatch } from 'react-router';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
+import { withKey, type ShutterPlan } from '@ivrex/core';
+import { keyAt, StrengthCurve, strengthRange, type StripScale } from '../features/shutter/StrengthCurve';
+import { keptQuality, onBlurKept } from './blur-cache';
+import { blurKey } from './blur-keys';
 import { useView } from './view-store';
 
 const HEIGHT = 94,
   TOP = 16,
   BASE = 78;
 
+interface Props {
+  readonly detail: ShotDetail;
+  readonly shutter: ShutterPlan;
+  readonly onLiveShutter: (shutter: ShutterPlan) => void;
+  readonly onShutter: (label: string, shutter: ShutterPlan) => void;
+}
+
 /** The frames as a chart: longest vector and mean speed against the range, red where a frame is missing or clips, a line under what is in memory. */
-export function FrameStrip({ detail }: { detail: ShotDetail }) {
+export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props) {
   const { firstFrame, lastFrame, fps } = detail.shot;
   const frame = useView((s) => s.frame),
     playing = useView((s) => s.playing),
@@ -18,6 +30,9 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
     set = useView((s) => s.set);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => onRasterReady(redraw), []);
+  useEffect(() => onBlurKept(redraw), []);
+  const showsStrength = useMatch('/shots/:id/shutter') !== null,
+    showsBlur = useView((s) => s.look === 'blurred' || s.look === 'wipe');
   const svg = useRef<SVGSVGElement>(null);
   const [width, setWidth] = useState(1000);
   useEffect(() => {
@@ -35,7 +50,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
   const range = storedRangePx(detail);
   const most = Math.max(1e-6, ...[...audit.values()].map((a) => a.peakPx));
   // The range line is drawn when it lies near the bars; far above them it would press them flat.
-  const showsRange = range !== null && audit.size > 0 && range < 2.2 * most;
+  const showsRange = !showsStrength && range !== null && audit.size > 0 && range < 2.2 * most;
   const top = showsRange ? Math.max(most, range * 1.04) : most;
   const scrub = (event: PointerEvent<SVGSVGElement>) => {
     if (event.type === 'pointermove' && event.buttons === 0) return;
@@ -48,11 +63,35 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
   };
   const step = (by: number) => set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, frame + by)) });
   const every = Math.ceil(count / 26);
+  const scale: StripScale = { firstFrame, lastFrame, frameWidth: 10, top: TOP, base: BASE };
+  const addKey = (event: MouseEvent) => {
+    const box = svg.current?.getBoundingClientRect();
+    if (!showsStrength || !box) return;
+    const key = keyAt(event, box, scale, strengthRange(shutter));
+    onShutter(`Strength key at ${key.frame}`, { ...shutter, keys: withKey(shutter.keys, { ...key, way: 'smooth' }) });
+  };
+  /** What is in memory of a frame: its blur where that is looked at. */
+  const inMemory = (f: number): string => {
+    if (beauty === undefined) return 'var(--line)';
+    const quality = showsBlur ? keptQuality(blurKey(detail, detail.settings.elements[0], shutter, f)) : null;
+    return quality === 'final'
+      ? 'var(--accent)'
+      : quality === 'draft'
+        ? 'var(--accent-quiet)'
+        : isRasterReady(beauty.id, f, 'picture')
+          ? 'var(--good)'
+          : 'var(--line)';
+  };
   return (
     <div className="strip">
       <div className="transport">
-        <div className="frame-number" data-testid="frame-number">
-          {frame}
+        <div>
+          <span className="frame-number" data-testid="frame-number">
+            {frame}
+          </span>{' '}
+          <span className="quiet" title={fps === null ? 'The files do not say: 24 is taken' : 'Frames a second'}>
+            {fps ?? '24?'} fps
+          </span>
         </div>
         <div className="row" style={{ gap: 3, flexWrap: 'nowrap' }}>
           <Tooltip title="Frame before (Left)">
@@ -71,13 +110,8 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
           </Tooltip>
         </div>
         <div className="quiet">
-          {fps === null ? '24 fps (not known)' : `${fps} fps`}
-          {audit.size > 0 && (
-            <>
-              <br />
-              top bar {most.toFixed(1)} px
-            </>
-          )}
+          {audit.size > 0 && <div>top bar {most.toFixed(1)} px</div>}
+          {showsStrength && <div>line: strength to {strengthRange(shutter)}</div>}
         </div>
       </div>
       <svg
@@ -86,6 +120,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
         preserveAspectRatio="none"
         onPointerDown={scrub}
         onPointerMove={scrub}
+        onDoubleClick={addKey}
         role="slider"
         aria-label="Frame"
         aria-valuemin={firstFrame}
@@ -123,13 +158,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
                   <title>{wordsOf(figures)}</title>
                 </>
               )}
-              <rect
-                x={i * 10 + 0.5}
-                y={BASE + 1}
-                width={9}
-                height={2}
-                fill={beauty && isRasterReady(beauty.id, f, 'picture') ? 'var(--good)' : 'var(--line)'}
-              />
+              <rect x={i * 10 + 0.5} y={BASE + 1} width={9} height={2} fill={inMemory(f)} />
               {i % every === 0 && <Tick x={i * 10 + 5} text={String(f)} stretch={width / (count * 10)} />}
             </g>
           );
@@ -145,6 +174,7 @@ export function FrameStrip({ detail }: { detail: ShotDetail }) {
             vectorEffect="non-scaling-stroke"
           />
         )}
+        {showsStrength && <StrengthCurve shutter={shutter} scale={scale} svg={svg} onLive={onLiveShutter} onCommit={onShutter} />}
       </svg>
     </div>
   );

@@ -1,4 +1,5 @@
 import type { ShotDetail } from '@ivrex/contract';
+import type { ShutterPlan } from '@ivrex/core';
 import { useRef, type PointerEvent } from 'react';
 import { ContactSheet } from './ContactSheet';
 import { DirectionLegend } from './DirectionLegend';
@@ -10,8 +11,8 @@ import { usePictureCanvas } from './use-picture-canvas';
 const GRAB_PX = 9;
 
 /** The picture: pan by drag, zoom at the pointer by wheel, and what the artist asked to see over it. */
-export function Viewer({ detail }: { detail: ShotDetail }) {
-  const { canvas, overlay, scene } = usePictureCanvas(detail);
+export function Viewer({ detail, shutter }: { detail: ShotDetail; shutter: ShutterPlan }) {
+  const { canvas, overlay, scene } = usePictureCanvas(detail, shutter);
   const grabbed = useRef<'wipe' | 'pan' | null>(null),
     pressed = useRef<{ x: number; y: number } | null>(null);
   const isContact = useView((s) => s.look === 'contact');

@@ -2,6 +2,7 @@ import { AimOutlined, CompressOutlined, UndoOutlined } from '@ant-design/icons';
 import { roleOf, type ShotDetail } from '@ivrex/contract';
 import { Button, Segmented, Select, Slider, Tooltip } from 'antd';
 import { useShallow } from 'zustand/react/shallow';
+import { isPlanLook, PLAN_LOOK_NAMES } from './plan-looks';
 import { isViewNeutral, useView, type ChannelView, type Look, type Under } from './view-store';
 
 const LOOKS: { value: Look; label: string; tip: string }[] = [
@@ -38,6 +39,7 @@ export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToO
   const options = [
     ...LOOKS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> })),
     ...(view.look === 'pass' && shown ? [{ value: 'pass' as const, label: shown.name }] : []),
+    ...(isPlanLook(view.look) ? [{ value: view.look, label: PLAN_LOOK_NAMES[view.look] }] : []),
     ...(view.look === 'difference' ? [{ value: 'difference' as const, label: 'To the still' }] : []),
   ];
   return (

@@ -1,6 +1,7 @@
 import { halfToNumber } from '@ivrex/core';
 import type { MotionField } from '@ivrex/core';
 import type { Raster } from '@ivrex/contract';
+import { drawPaths, type ShownPaths } from './overlay-paths';
 import type { Placement, Point } from './view-store';
 
 export interface OverlayState {
@@ -10,6 +11,7 @@ export interface OverlayState {
   readonly ratio: number;
   readonly field: MotionField | null;
   readonly needles: boolean;
+  readonly paths: ShownPaths | null;
   readonly wipe: number | null;
   readonly pins: readonly Point[];
   readonly raster: Raster | null;
@@ -21,8 +23,9 @@ const VALUES_FROM_ZOOM = 48;
 
 /** What lies over the picture: needles, the wipe's edge, pins, and values in large pixels. */
 export function drawOverlay(context: CanvasRenderingContext2D, s: OverlayState): void {
-  const { canvas } = context;
-  context.clearRect(0, 0, canvas.width, canvas.height);
+  // Some browsers do not show a canvas anew that was only cleared: it starts afresh.
+  context.reset();
+  if (s.paths !== null) drawPaths(context, s.placement, s.ratio, s.paths);
   if (s.needles && s.field !== null) drawNeedles(context, s, s.field);
   if (s.placement.zoom >= VALUES_FROM_ZOOM * s.ratio && s.raster?.header.format === 'rgba16f') drawValues(context, s, s.raster);
   if (s.wipe !== null) drawWipe(context, s, s.wipe);

@@ -1,48 +1,58 @@
-import { reachFrames, type SampleType, type Shutter } from '@ivrex/core';
-import type { Element, Raster, ShotDetail } from '@ivrex/contract';
+import { reachFrames, shutterAt, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
+import type { Element, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
-import { loadRaster, stampOf } from '../api/raster-cache';
-import { isCryptomatte, ranksOf } from './data-picture';
 import { sentenceOf } from '../api/request';
-import { BlurPreview } from '../workers/blur-preview';
-import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
-import { useView } from './view-store';
+import { BlurPreview, type Area, type PreviewPicture } from '../workers/blur-preview';
+import type { PlanSlot } from '../workers/blur-worker';
+import { keepBlur, keptBlur } from './blur-cache';
+import { loadAround, loadInputs, type LoadedInputs } from './blur-inputs';
+import { blurKey, fieldKey, planKey, rateOf } from './blur-keys';
+import { fitPlacement } from './placement';
+import { isPlanLook, showPlan } from './plan-looks';
+import { useView, type Look } from './view-store';
 
 /** Plans are made for one of these reaches, so that dragging the shutter seldom needs a new one. */
 const REACHES = [0.5, 1, 2, 4, 8, 16, 40];
 const SETTLE_MS = 180;
+/** Larger pictures are dragged as a smaller one: about what a screen shows. */
+const SCREEN_WIDTH = 1280,
+  SCREEN_HEIGHT = 720;
+/** From this zoom on the pixels of the smaller picture would be seen. */
+const FULL_FROM_ZOOM = 0.75;
+
+interface Plans {
+  readonly key: string;
+  readonly frame: number;
+  readonly screen: BlurPlan | null;
+  readonly full: BlurPlan | null;
+}
 
 /** Keeps the motion field and the blurred picture of the current frame up to date: a draft at once, the exact one at rest. */
-export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
+export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void {
   const preview = useRef<BlurPreview | null>(null);
   const frame = useView((s) => s.frame),
     look = useView((s) => s.look),
+    paths = useView((s) => s.paths),
+    playing = useView((s) => s.playing),
     set = useView((s) => s.set);
   const [inputs, setInputs] = useState<{ key: string; loaded: LoadedInputs } | null>(null);
-  const [planned, setPlanned] = useState<{ key: string; frame: number } | null>(null);
+  const [plans, setPlans] = useState<Plans | null>(null);
   const proposed = useView((s) => s.proposed);
   const { settings } = detail;
   const [kept] = settings.elements;
   const unrepaired = useView((s) => s.unrepaired);
   // While nothing is agreed, the proposed reading can be looked at.
-  const element = { ...kept, encoding: kept.encoding ?? proposed, repairs: unrepaired ? [] : kept.repairs };
-  const wantsBlur = look === 'blurred' || look === 'wipe';
+  const element: Element = { ...kept, encoding: kept.encoding ?? proposed, repairs: unrepaired ? [] : kept.repairs };
+  const shutter = shutterAt(shutterPlan, frame);
+  const showsBlur = look === 'blurred' || look === 'wipe';
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
-  const fps = settings.fps ?? detail.passes.find((p) => p.id === element.beauty)?.fps ?? null;
-  const { beauty, motion, depth, ids } = element;
-  const fieldKey = JSON.stringify([
-    beauty,
-    motion,
-    depth,
-    ids,
-    element.encoding,
-    element.repairs,
-    frame,
-    fps,
-    ...[beauty, motion, depth, ids].map(stampOf),
-  ]);
-  const { background, hidden } = settings;
-  const key = `${fieldKey}/${settings.path}/${hidden}/${background ?? ''}/${stampOf(background)}/${reach}`;
+  const field = fieldKey(detail, element, frame),
+    plan = `${planKey(detail, element, frame)}/${reach}`,
+    result = blurKey(detail, element, shutterPlan, frame);
+  const isReady = element.beauty !== null && element.motion !== null && element.encoding !== null && frame !== 0;
+  const isKept = isReady && keptBlur(result)?.picture.quality === 'final';
+  // A picture that is there needs no plan, unless the plan itself is looked at.
+  const wantsPlan = isPlanLook(look) || paths || (showsBlur && !(isKept || (playing && keptBlur(result) !== null)));
 
   useEffect(() => {
     const made = new BlurPreview();
@@ -56,146 +66,152 @@ export function useLiveBlur(detail: ShotDetail, shutter: Shutter): void {
   // The frame's passes and its decoded motion, whatever the look.
   useEffect(() => {
     let current = true;
-    const ready = element.beauty !== null && element.motion !== null && element.encoding !== null && frame !== 0;
-    if (!ready) {
-      set({ field: null, blurred: null, report: null, problem: null, working: false });
+    if (!isReady) {
+      set({ field: null, blurred: null, report: null, plan: null, problem: null, working: false });
       setInputs(null);
       return;
     }
     const work = async () => {
       const types = new Map(detail.passes.find((p) => p.id === element.motion)?.channels.map((c) => [c.name, c.type] as const) ?? []);
-      const loaded = await loadInputs(element, types, frame, fps);
+      const loaded = await loadInputs(element, types, frame, rateOf(detail, element));
       const read = await preview.current?.decode(loaded);
       if (!current || read === undefined) return;
       set({ field: read.field, repaired: read.changed, problem: null });
-      setInputs({ key: fieldKey, loaded });
+      setInputs({ key: field, loaded });
     };
     work().catch(
-      (error: unknown) => current && set({ field: null, blurred: null, report: null, problem: sentenceOf(error), working: false }),
+      (error: unknown) =>
+        current && set({ field: null, blurred: null, report: null, plan: null, problem: sentenceOf(error), working: false }),
     );
     return () => {
       current = false;
     };
-    // `fieldKey` stands for everything that the decoded motion depends on.
-  }, [fieldKey]);
+    // `field` stands for everything that the decoded motion depends on.
+  }, [field, isReady]);
 
-  // The plan, made once a frame and reading: looking away and back does not make it again.
+  // The plan, made once a frame and reading: looking away and back does not make it again. A large picture gets a small one for the screen first.
   useEffect(() => {
-    if (!wantsBlur || inputs === null || inputs.key !== fieldKey || planned?.key === key) return;
+    if (!wantsPlan || inputs === null || inputs.key !== field || plans?.key === plan) return;
     let current = true;
-    set({ working: true });
+    preview.current?.forget();
+    setPlans(null);
+    set({ working: true, plan: null });
     const work = async () => {
-      const around = await loadAround(detail, element, frame, inputs.loaded);
+      const { loaded } = inputs;
+      const around = await loadAround(detail, element, frame, loaded);
       if (!current) return;
-      const plan = await preview.current?.prepare({ ...inputs.loaded, ...around, path: settings.path, hidden, reachFrames: reach });
-      if (!current || !plan) return;
-      set({ report: plan.report, working: false });
-      setPlanned({ key, frame });
+      const asked = { ...loaded, ...around, path: settings.path, hidden: settings.hidden, reachFrames: reach };
+      const factor = Math.ceil(Math.max(loaded.width / SCREEN_WIDTH, loaded.height / SCREEN_HEIGHT));
+      let made: Plans = { key: plan, frame, screen: null, full: null };
+      for (const slot of factor > 1 ? (['screen', 'full'] as const) : (['full'] as const)) {
+        const done = (await preview.current?.prepare(slot, asked, slot === 'screen' ? factor : 1)) ?? null;
+        if (!current || done === null) return;
+        made = { ...made, [slot]: done };
+        set({ report: done.report, plan: done, working: slot === 'screen' });
+        setPlans(made);
+      }
     };
-    work().catch((error: unknown) => current && set({ blurred: null, report: null, problem: sentenceOf(error), working: false }));
+    work().catch(
+      (error: unknown) => current && set({ blurred: null, report: null, plan: null, problem: sentenceOf(error), working: false }),
+    );
     return () => {
       current = false;
+      set({ working: false });
     };
-  }, [key, fieldKey, inputs, wantsBlur]);
+  }, [plan, field, inputs, wantsPlan]);
+
+  // What is kept is shown at once.
+  useEffect(() => {
+    if (!showsBlur || !isReady) return;
+    const found = keptBlur(result);
+    const { blurred } = useView.getState();
+    if (found !== null) set({ blurred: { ...found.picture, frame }, report: found.report });
+    else if (blurred !== null) set({ blurred: { ...blurred, isOld: true } });
+  }, [result, showsBlur, isReady]);
 
   useEffect(() => {
-    if (planned === null || planned.key !== key || !wantsBlur) return;
+    if (plans === null || plans.key !== plan || !showsBlur || isKept) return;
     let current = true;
-    const render = (quality: 'draft' | 'final') =>
-      preview.current?.render({ shutter, quality, samples: settings.samples }).then((picture) => {
-        if (current && picture) set({ blurred: { ...picture, frame: planned.frame } });
-      });
-    void render('draft');
-    const rest = setTimeout(() => void render('final'), SETTLE_MS);
+    const render = async (quality: 'draft' | 'final') => {
+      const slot = slotFor(plans, quality, detail.shot);
+      const source = slot === null ? null : plans[slot];
+      if (slot === null || source === null) return;
+      const limits = scaledLimits(shutterPlan, detail.shot.width / source.width);
+      const show = (picture: PreviewPicture) => {
+        if (current) set({ blurred: { ...picture, frame: plans.frame } });
+      };
+      const visible = quality === 'final' ? visibleArea(detail.shot) : null;
+      const picture = await preview.current?.render({ slot, shutter, quality, samples: settings.samples, limits, visible }, show);
+      if (!picture) return;
+      show(picture);
+      // A small picture made for the screen is a passing one.
+      if (slot === 'full') keepBlur(result, { picture, report: source.report });
+    };
+    if (keptBlur(result) === null) void render('draft');
+    const rest = setTimeout(() => void (useView.getState().playing ? null : render('final')), SETTLE_MS);
     return () => {
       current = false;
       clearTimeout(rest);
     };
-  }, [planned, shutter.opens, shutter.closes, shutter.strength, settings.samples, wantsBlur]);
+  }, [plans, plan, result, showsBlur, isKept, playing]);
+
+  const shown = plans?.key === plan ? (plans.full ?? plans.screen) : null;
+  usePlanLook(preview.current, shown, look, shutter, shutterPlan, settings.samples);
 }
 
-type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | keyof Around>;
-type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
-
-/** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without. */
-async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
-  const { hidden, background } = detail.settings;
-  const passes = [element.beauty, element.motion, element.depth, element.ids].filter((pass) => pass !== null);
-  const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
-  const neighbour = async (f: number): Promise<FrameRasters | null> => {
-    if (!isThere(f)) return null;
-    const { width, height, rasters } = await loadRasters(element, now.motion.types, f);
-    return width === now.width && height === now.height ? rasters : null;
-  };
-  const behind = async (): Promise<Uint16Array | null> => {
-    if (background === null || hidden === 'off') return null;
-    const { header, planes } = await loadRaster(background, frame, 'picture');
-    return header.width === now.width && header.height === now.height ? (planes[0] as Uint16Array) : null;
-  };
-  const [previous, next, clean] = await Promise.all([orNull(neighbour(frame - 1)), orNull(neighbour(frame + 1)), orNull(behind())]);
-  return { previous, next, background: clean };
+/** The plan itself as a picture. */
+function usePlanLook(
+  preview: BlurPreview | null,
+  plan: BlurPlan | null,
+  look: Look,
+  shutter: Shutter,
+  limits: ShutterPlan,
+  samples: 'auto' | number,
+): void {
+  const shutterKey = JSON.stringify([shutter, limits.floorPx, limits.ceilingPx, samples]);
+  useEffect(() => {
+    if (!isPlanLook(look)) return;
+    if (plan === null || preview === null) {
+      useView.setState({ planLook: null });
+      return;
+    }
+    let current = true;
+    showPlan(look, plan, shutter, samples, preview).then(
+      (planLook) => current && useView.setState({ planLook }),
+      (error: unknown) => current && useView.setState({ planLook: null, problem: sentenceOf(error) }),
+    );
+    return () => {
+      current = false;
+    };
+  }, [preview, plan, look, shutterKey]);
 }
 
-function orNull<T>(work: Promise<T | null>): Promise<T | null> {
-  return work.catch(() => null);
+/** The plan to render from: while it moves, the small one unless its pixels would be seen. */
+function slotFor(plans: Plans, quality: 'draft' | 'final', shot: ShotDetail['shot']): PlanSlot | null {
+  if (quality === 'final') return plans.full === null ? null : 'full';
+  if (plans.screen === null) return plans.full === null ? null : 'full';
+  const { zoom } = placementNow(shot);
+  return plans.full !== null && zoom >= FULL_FROM_ZOOM ? 'full' : 'screen';
 }
 
-async function loadInputs(
-  element: Element,
-  types: ReadonlyMap<string, SampleType>,
-  frame: number,
-  fps: number | null,
-): Promise<LoadedInputs> {
-  if (element.encoding === null) throw new TypeError('the element is not complete');
-  const { width, height, rasters } = await loadRasters(element, types, frame);
-  return { ...rasters, width, height, repairs: element.repairs, encoding: element.encoding, fps };
+function scaledLimits({ floorPx, ceilingPx }: ShutterPlan, factor: number) {
+  return { floorPx: floorPx === null ? null : floorPx / factor, ceilingPx: ceilingPx === null ? null : ceilingPx / factor };
 }
 
-async function loadRasters(
-  { beauty, motion, depth, ids }: Element,
-  types: ReadonlyMap<string, SampleType>,
-  frame: number,
-): Promise<{ width: number; height: number; rasters: FrameRasters }> {
-  if (beauty === null || motion === null) throw new TypeError('the element is not complete');
-  const [picture, vectors, distances, objects] = await Promise.all([
-    loadRaster(beauty, frame, 'picture'),
-    loadRaster(motion, frame, 'planes'),
-    depth && loadRaster(depth, frame, 'planes'),
-    ids && loadRaster(ids, frame, 'planes'),
-  ]);
-  const { width, height } = picture.header;
-  const planes = new Map(vectors.header.names.map((name, i) => [name, vectors.planes[i] as Float32Array]));
-  return {
-    width,
-    height,
-    rasters: {
-      beauty: picture.planes[0] as Uint16Array,
-      motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
-      depth: distances && (atSize(distances, Math.max(0, distances.header.names.indexOf('Z')), width, height) as Float32Array),
-      ids: objects && atSize(isCryptomatte(objects) ? nearestObjects(objects) : objects, 0, width, height),
-    },
-  };
+function placementNow(shot: ShotDetail['shot']) {
+  const { placement } = useView.getState();
+  const canvas = canvasNow();
+  return placement ?? (canvas === null ? { zoom: 1, x: 0, y: 0 } : fitPlacement(canvas, shot));
 }
 
-/** The object that covers most of each pixel: the bits of its id, the same number in every frame. */
-function nearestObjects(raster: Raster): PlainRaster {
-  const { ids, coverages } = ranksOf(raster);
-  const plane = Uint32Array.from(ids[0] ?? [], (id, i) => (coverages[0][i] > 0 ? id : 0));
-  return { header: raster.header, planes: [plane] };
+function canvasNow(): HTMLCanvasElement | null {
+  return document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');
 }
 
-interface PlainRaster {
-  readonly header: Pick<Raster['header'], 'width' | 'height'>;
-  readonly planes: readonly (Float32Array | Uint16Array | Uint32Array)[];
-}
-
-/** One plane at the beauty's size, nearest pixels. */
-function atSize(raster: PlainRaster, plane: number, width: number, height: number): Float32Array | Uint32Array {
-  const src = raster.planes[plane] as Float32Array | Uint32Array;
-  const { width: w, height: h } = raster.header;
-  if (w === width && h === height) return src;
-  const out = src instanceof Uint32Array ? new Uint32Array(width * height) : new Float32Array(width * height);
-  for (let i = 0; i < out.length; i++)
-    out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
-  return out;
+/** The part of the picture that is on the screen. */
+function visibleArea(shot: ShotDetail['shot']): Area | null {
+  const canvas = canvasNow();
+  if (canvas === null) return null;
+  const { zoom, x, y } = placementNow(shot);
+  return { x0: -x / zoom, y0: -y / zoom, x1: (canvas.width - x) / zoom, y1: (canvas.height - y) / zoom };
 }

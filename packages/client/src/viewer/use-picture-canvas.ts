@@ -1,11 +1,12 @@
 import { isDataRole, roleOf, type Raster, type ShotDetail } from '@ivrex/contract';
-import { peakSpeed } from '@ivrex/core';
+import { peakSpeed, shutterAt, type ShutterPlan } from '@ivrex/core';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { showData } from './data-picture';
 import { GlPicture } from './gl-picture';
 import { drawOverlay } from './overlay';
 import { fitPlacement } from './placement';
+import { isPlanLook } from './plan-looks';
 import { rasterOf, useRaster, type RasterState } from './use-raster';
 import { shownFrame } from '../ui/Thumbnail';
 import { useView, type Look, type Placement } from './view-store';
@@ -24,7 +25,7 @@ export interface Scene {
 }
 
 /** Loads what the look needs and draws it whenever any of it changes. */
-export function usePictureCanvas(detail: ShotDetail) {
+export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
   const canvas = useRef<HTMLCanvasElement>(null),
     overlay = useRef<HTMLCanvasElement>(null),
     picture = useRef<GlPicture | null>(null);
@@ -52,6 +53,9 @@ export function usePictureCanvas(detail: ShotDetail) {
         lut,
         difference,
         residual,
+        paths,
+        plan,
+        planLook,
       }) => ({
         frame,
         look,
@@ -73,6 +77,9 @@ export function usePictureCanvas(detail: ShotDetail) {
         lut,
         difference,
         residual,
+        paths,
+        plan,
+        planLook,
       }),
     ),
   );
@@ -103,10 +110,12 @@ export function usePictureCanvas(detail: ShotDetail) {
         ? view.difference
         : view.look === 'residual'
           ? view.residual
-          : isData && main !== null && main.header.format === 'planes32f'
-            ? showData(main, role, view.chosen)
-            : null,
-    [view.look, view.difference, view.residual, isData, main, role, view.chosen],
+          : isPlanLook(view.look)
+            ? view.planLook
+            : isData && main !== null && main.header.format === 'planes32f'
+              ? showData(main, role, view.chosen)
+              : null,
+    [view.look, view.difference, view.residual, view.planLook, isData, main, role, view.chosen],
   );
   const width = main?.header.width ?? detail.shot.width,
     height = main?.header.height ?? detail.shot.height;
@@ -124,7 +133,7 @@ export function usePictureCanvas(detail: ShotDetail) {
   }, []);
 
   const { lut } = view;
-  const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins } = view;
+  const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins, paths, plan } = view;
   const transform = detail.settings.displayTransform;
   useEffect(() => {
     const gl = picture.current;
@@ -138,7 +147,7 @@ export function usePictureCanvas(detail: ShotDetail) {
         height: plateRaster.header.height,
         data: plateRaster.planes[0] as Uint16Array,
       });
-    if (blurred !== null) gl.setTexture('b', { kind: 'rgba32f', width: blurred.width, height: blurred.height, data: blurred.rgba });
+    if (blurred !== null) gl.setTexture('b', { kind: 'rgba16f', width: blurred.width, height: blurred.height, data: blurred.halves });
     if (field !== null && (look === 'directions' || look === 'speed'))
       gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
     gl.setLut(lut);
@@ -161,7 +170,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     // For tests and benches: what the screen shows now.
     if (canvas.current)
       Object.assign(canvas.current.dataset, {
-        shows: `${look}:${blurred?.quality ?? 'none'}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
+        shows: `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
         frame: mainState.status === 'ready' ? String(view.frame) : '',
       });
   }, [
@@ -198,11 +207,12 @@ export function usePictureCanvas(detail: ShotDetail) {
         ratio: size.ratio,
         field,
         needles,
+        paths: paths && plan !== null ? { plan, shutter: shutterAt(shutterPlan, view.frame), limits: shutterPlan, width } : null,
         wipe: look === 'wipe' && blurred !== null ? wipe : null,
         pins,
         raster: look === 'sharp' || look === 'pass' ? main : null,
       });
-  }, [size, placement, width, height, field, needles, look, blurred, wipe, pins, main]);
+  }, [size, placement, width, height, field, needles, paths, plan, shutterPlan, view.frame, look, blurred, wipe, pins, main]);
 
   const scene: Scene = {
     frame: view.frame,
@@ -216,7 +226,7 @@ export function usePictureCanvas(detail: ShotDetail) {
     note:
       view.look === 'contact'
         ? null
-        : view.look === 'difference' || view.look === 'residual'
+        : view.look === 'difference' || view.look === 'residual' || isPlanLook(view.look)
           ? (data?.note ?? null)
           : data !== null
             ? `data, no display transform: ${data.note}`
@@ -233,6 +243,10 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
     case 'contact':
     case 'difference':
     case 'residual':
+    case 'layers':
+    case 'bends':
+    case 'hidden':
+    case 'slices':
       return 'a';
     case 'blurred':
       return hasBlur ? 'b' : 'a';
@@ -244,16 +258,20 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
   }
 }
 
-function noteOf(look: Look, blurred: { quality: string; slices: number } | null): string | null {
+function noteOf(look: Look, blurred: { quality: string; slices: number; isOld?: boolean } | null): string | null {
   if (look !== 'blurred' && look !== 'wipe') return null;
-  return blurred === null ? 'making the blur' : blurred.quality === 'draft' ? 'draft' : `exact, up to ${blurred.slices} slices`;
+  return blurred === null || (blurred.isOld === true && blurred.quality === 'final')
+    ? 'making the blur'
+    : blurred.quality === 'draft'
+      ? 'draft'
+      : `exact, up to ${blurred.slices} slices`;
 }
 
 function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField: boolean): string | null {
   if (state.status === 'failed') return state.message;
   const [element] = detail.settings.elements;
   if (element.beauty === null && look !== 'pass') return 'No pass is marked as beauty. Choose one in step Passes.';
-  if (['blurred', 'wipe', 'directions', 'speed', 'residual'].includes(look) && element.encoding === null && !hasField)
+  if ((['blurred', 'wipe', 'directions', 'speed', 'residual'].includes(look) || isPlanLook(look)) && element.encoding === null && !hasField)
     return 'This look needs decoded motion. Say how it is stored in step Motion.';
   return null;
 }

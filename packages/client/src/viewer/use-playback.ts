@@ -5,6 +5,13 @@ import { useView } from './view-store';
 
 const AHEAD = 8;
 
+/** The look shows the blur, and that of this frame is not there yet; not when it can't be made. */
+function isBlurUnderWay(frame: number): boolean {
+  const { look, blurred, field, working, problem } = useView.getState();
+  if ((look !== 'blurred' && look !== 'wipe') || problem !== null) return false;
+  return blurred?.frame !== frame && (field !== null || working);
+}
+
 /** Plays at the shot's rate from frames in memory; a frame that is still under way is waited for, never skipped. */
 export function usePlayback(detail: ShotDetail): void {
   const playing = useView((s) => s.playing);
@@ -28,7 +35,7 @@ export function usePlayback(detail: ShotDetail): void {
         next = after(frame);
       let ahead = frame;
       for (let i = 0; i < AHEAD; i++) loadRaster(beauty, (ahead = after(ahead)), 'picture').catch(() => gone.add(ahead));
-      if (now < due || !isRasterReady(beauty, next, 'picture')) return;
+      if (now < due || !isRasterReady(beauty, next, 'picture') || isBlurUnderWay(frame)) return;
       due = Math.max(due + 1000 / (fps ?? 24), now - 100);
       set({ frame: next });
     };

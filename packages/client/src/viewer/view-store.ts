@@ -1,11 +1,25 @@
-import type { CubeLut, Encoding, MotionField, PlanReport, RepairedField } from '@ivrex/core';
+import type { BlurPlan, CubeLut, Encoding, MotionField, PlanReport, RepairedField } from '@ivrex/core';
 import type { FrameAuditRow, PassId, PictureChoice } from '@ivrex/contract';
 import { create } from 'zustand';
 import type { PreviewPicture } from '../workers/blur-preview';
 import type { ShownPixels } from './data-picture';
 
 /** `contact` is all passes at once; `difference` what the view and a still differ by; `residual` what the vectors leave unexplained. */
-export type Look = 'sharp' | 'blurred' | 'wipe' | 'directions' | 'speed' | 'residual' | 'pass' | 'contact' | 'difference';
+export type Look =
+  | 'sharp'
+  | 'blurred'
+  | 'wipe'
+  | 'directions'
+  | 'speed'
+  | 'residual'
+  | 'pass'
+  | 'contact'
+  | 'difference'
+  // What the blur is made from.
+  | 'layers'
+  | 'bends'
+  | 'hidden'
+  | 'slices';
 export type Under = 'checker' | 'black' | 'grey' | 'plate';
 export type ChannelView = 'all' | 'r' | 'g' | 'b' | 'a';
 
@@ -27,6 +41,8 @@ interface ViewState {
   readonly look: Look;
   readonly shownPass: PassId | null;
   readonly needles: boolean;
+  /** The ways of points during the exposure are drawn over the picture. */
+  readonly paths: boolean;
   readonly under: Under;
   readonly channel: ChannelView;
   readonly exposure: number;
@@ -57,8 +73,12 @@ interface ViewState {
   readonly unrepaired: boolean;
   /** Pixels that each repair changed in this frame. */
   readonly repaired: RepairedField['changed'];
-  readonly blurred: (PreviewPicture & { readonly frame: number }) | null;
+  /** `isOld`: made under other settings; the one of these is on its way. */
+  readonly blurred: (PreviewPicture & { readonly frame: number; readonly isOld?: boolean }) | null;
   readonly report: PlanReport | null;
+  /** What the frame's blur is made from; null while it is not made. */
+  readonly plan: BlurPlan | null;
+  readonly planLook: ShownPixels | null;
   readonly working: boolean;
   /** Why the picture or the blur can't be shown. */
   readonly problem: string | null;
@@ -74,6 +94,7 @@ export const useView = create<ViewState>()((set) => ({
   look: 'sharp',
   shownPass: null,
   needles: false,
+  paths: false,
   under: 'checker',
   channel: 'all',
   exposure: 0,
@@ -96,6 +117,8 @@ export const useView = create<ViewState>()((set) => ({
   repaired: {},
   blurred: null,
   report: null,
+  plan: null,
+  planLook: null,
   working: false,
   problem: null,
   audit: new Map(),
@@ -108,6 +131,7 @@ export function resetView(frame: number): void {
     frame,
     playing: false,
     look: 'sharp',
+    paths: false,
     shownPass: null,
     pins: [],
     clicked: null,
@@ -123,6 +147,8 @@ export function resetView(frame: number): void {
     repaired: {},
     blurred: null,
     report: null,
+    plan: null,
+    planLook: null,
     problem: null,
     placement: null,
     audit: new Map(),

@@ -1,19 +1,55 @@
 import { wrap, type Remote } from 'comlink';
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
-import { IvrexError, type ApplySettings, type BlurPlan, type BlurQuality, type RepairedField } from '@ivrex/core';
-import type { Answer, BlurWorker, FrameInputs } from './blur-worker';
+import {
+  IvrexError,
+  TILE_PX,
+  type ApplySettings,
+  type BlurPlan,
+  type BlurQuality,
+  type RepairedField,
+  type Shutter,
+  type SpeedLimits,
+} from '@ivrex/core';
+import type { Answer, BlurWorker, FrameInputs, PlanFigure, PlanSlot } from './blur-worker';
 
 export interface PreviewPicture {
   readonly width: number;
   readonly height: number;
-  readonly rgba: Float32Array;
+  /** Interleaved premultiplied halves. */
+  readonly halves: Uint16Array;
   readonly quality: BlurQuality;
   readonly slices: number;
   readonly milliseconds: number;
 }
 
-/** Rows of tiles a band holds: bands start on tile rows. */
-const BAND_PX = 32;
+export interface RenderRequest extends Pick<ApplySettings, 'shutter' | 'quality' | 'samples'> {
+  readonly slot: PlanSlot;
+  readonly limits: SpeedLimits;
+  /** What is on the screen, in pixels of the picture: made first. Null: all of it is. */
+  readonly visible: Area | null;
+}
+
+/** Half open: x0 <= x < x1. */
+export interface Area {
+  readonly x0: number;
+  readonly y0: number;
+  readonly x1: number;
+  readonly y1: number;
+}
+
+interface Thread {
+  readonly thread: Worker;
+  readonly worker: Remote<BlurWorker>;
+}
+
+interface LoadedPlan {
+  readonly plan: BlurPlan;
+  /** Speed limits that the loaded layers have. */
+  limits: SpeedLimits;
+  readonly out: Uint16Array;
+}
+
+const NO_LIMITS: SpeedLimits = { floorPx: null, ceilingPx: null };
 
 function valueOf<T>(answer: Answer<T>): T {
   if (!answer.ok) throw IvrexError.fromRecord(answer.error);
@@ -21,100 +57,190 @@ function valueOf<T>(answer: Answer<T>): T {
 }
 
 /**
- * The blur in the page's workers. Only the newest request counts: while one is under way the next waits, and what came
- * between is dropped. A plan is made once a frame and reading; shutter and strength only render it again.
+ * The blur in the page's workers: one makes plans, the others render. Only the newest request counts: while one is under way the next waits, and
+ * what came between is dropped. A plan is made once a frame and reading; shutter, strength and limits only render it again.
  */
 export class BlurPreview {
-  private readonly workers: Promise<readonly Remote<BlurWorker>[]>;
-  private readonly threads: Worker[] = [];
-  private plan: BlurPlan | null = null;
-  private out: Float32Array | null = null;
-  private busy: Promise<unknown> = Promise.resolve();
+  private readonly module: Promise<WebAssembly.Module>;
+  private readonly renderers: Promise<readonly Thread[]>;
+  private planner: Promise<Thread>;
+  private plannerIsBusy = false;
+  private readonly plans = new Map<PlanSlot, LoadedPlan>();
+  private turn: Promise<unknown> = Promise.resolve();
+  private newestPlan = 0;
   private newest = 0;
+  private readonly running = new Set<Worker>();
 
   constructor(count = Math.max(1, Math.min(4, navigator.hardwareConcurrency || 2))) {
-    this.workers = this.startWorkers(count);
+    this.module = WebAssembly.compileStreaming(fetch(kernelsUrl));
+    this.renderers = Promise.all(Array.from({ length: count }, () => this.startThread()));
+    this.planner = this.startThread();
   }
 
-  private async startWorkers(count: number): Promise<readonly Remote<BlurWorker>[]> {
-    const module = await WebAssembly.compileStreaming(fetch(kernelsUrl));
-    return Promise.all(
-      Array.from({ length: count }, async () => {
-        const thread = new Worker(new URL('./blur-worker.ts', import.meta.url), { type: 'module' });
-        this.threads.push(thread);
-        const worker = wrap<BlurWorker>(thread);
-        await worker.start(module);
-        return worker;
-      }),
-    );
+  private async startThread(): Promise<Thread> {
+    const module = await this.module;
+    const thread = new Worker(new URL('./blur-worker.ts', import.meta.url), { type: 'module' });
+    this.running.add(thread);
+    const worker = wrap<BlurWorker>(thread);
+    await worker.start(module);
+    return { thread, worker };
   }
 
   async decode(
     inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>,
   ): Promise<RepairedField> {
-    const workers = await this.workers;
-    return valueOf(await workers[workers.length - 1].decode(inputs));
+    const renderers = await this.renderers;
+    return valueOf(await renderers[renderers.length - 1].worker.decode(inputs));
   }
 
-  /** Makes the frame's plan and gives it to every worker. Null when a newer frame was asked for meanwhile. */
-  async prepare(inputs: FrameInputs): Promise<BlurPlan | null> {
-    const ticket = ++this.newest;
+  /** What is planned is out of date: nothing of it is rendered any more, and a plan that is being made is given up. */
+  forget(): void {
+    this.newest++;
+    this.newestPlan++;
+    this.plans.clear();
+    if (!this.plannerIsBusy) return;
+    const old = this.planner;
+    this.planner = old.then(({ thread }) => {
+      thread.terminate();
+      this.running.delete(thread);
+      return this.startThread();
+    });
+    this.plannerIsBusy = false;
+  }
+
+  /** Makes a frame's plan and gives it to every renderer. Null when it went out of date meanwhile. */
+  async prepare(slot: PlanSlot, inputs: FrameInputs, factor: number): Promise<BlurPlan | null> {
+    const ticket = this.newestPlan;
+    const { worker } = await this.planner;
+    if (ticket !== this.newestPlan) return null;
+    this.plannerIsBusy = true;
+    let plan: BlurPlan;
+    try {
+      plan = valueOf(await worker.prepare(inputs, factor));
+    } finally {
+      if (ticket === this.newestPlan) this.plannerIsBusy = false;
+    }
+    if (ticket !== this.newestPlan) return null;
     return this.inTurn(async () => {
-      if (ticket !== this.newest) return null;
-      const workers = await this.workers;
-      const plan = valueOf(await workers[0].prepare(inputs));
-      if (ticket !== this.newest) return null;
-      await Promise.all(workers.map((worker) => worker.load(plan)));
-      this.plan = plan;
-      this.out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
+      if (ticket !== this.newestPlan) return null;
+      await this.load(slot, plan);
+      this.plans.set(slot, {
+        plan,
+        limits: NO_LIMITS,
+        out: new Uint16Array(new SharedArrayBuffer(plan.width * plan.height * 8)),
+      });
       return plan;
     });
   }
 
-  /** The picture under these settings; null when a newer request took its place. */
-  async render(settings: ApplySettings): Promise<PreviewPicture | null> {
+  private async load(slot: PlanSlot, plan: BlurPlan): Promise<void> {
+    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan)));
+  }
+
+  /**
+   * The picture under these settings; null when a newer request took its place. `onVisible` gets the picture as soon as all that is on the screen
+   * is in it.
+   */
+  async render(request: RenderRequest, onVisible?: (picture: PreviewPicture) => void): Promise<PreviewPicture | null> {
     const ticket = ++this.newest;
     return this.inTurn(async () => {
-      const { plan, out } = this;
-      if (ticket !== this.newest || plan === null || out === null) return null;
+      const held = this.plans.get(request.slot);
+      if (ticket !== this.newest || held === undefined) return null;
       const start = performance.now();
-      const workers = await this.workers;
-      // Bands are handed out as workers come free, so that an empty sky does not leave one idle.
-      let next = 0,
-        slices = 0;
-      await Promise.all(
-        workers.map(async (worker) => {
-          while (next < plan.height && ticket === this.newest) {
-            const yFrom = next;
-            next = Math.min(plan.height, yFrom + BAND_PX);
-            slices = Math.max(
-              slices,
-              await worker.render(settings, yFrom, next, out.subarray(yFrom * plan.width * 4, next * plan.width * 4)),
-            );
-          }
-        }),
-      );
-      if (ticket !== this.newest) return null;
-      // WebGL does not take shared memory: this copy is what the screen gets.
-      return {
+      await this.limit(request.slot, held, request.limits);
+      const { plan, out } = held;
+      let slices = 0;
+      const picture = (): PreviewPicture => ({
         width: plan.width,
         height: plan.height,
-        rgba: out.slice(),
-        quality: settings.quality,
+        // WebGL does not take shared memory: this copy is what the screen gets.
+        halves: out.slice(),
+        quality: request.quality,
         slices,
         milliseconds: performance.now() - start,
-      };
+      });
+      const visible = request.visible === null ? null : tilesOf(request.visible, plan);
+      if (visible !== null) {
+        slices = await this.renderArea(request, plan, out, visible, ticket);
+        if (ticket !== this.newest) return null;
+        onVisible?.(picture());
+      }
+      for (const area of visible === null ? [wholeOf(plan)] : around(visible, plan)) {
+        slices = Math.max(slices, await this.renderArea(request, plan, out, area, ticket));
+        if (ticket !== this.newest) return null;
+      }
+      return picture();
     });
   }
 
+  /** Bands are handed out as renderers come free, so that an empty sky does not leave one idle. */
+  private async renderArea(
+    { slot, shutter, quality, samples }: RenderRequest,
+    plan: BlurPlan,
+    out: Uint16Array,
+    area: Area,
+    ticket: number,
+  ): Promise<number> {
+    let next = area.y0,
+      slices = 0;
+    const settings: ApplySettings = { shutter, quality, samples, columns: [area.x0, Math.min(plan.width, area.x1)] };
+    await Promise.all(
+      (await this.renderers).map(async ({ worker }) => {
+        while (next < area.y1 && ticket === this.newest) {
+          const yFrom = next;
+          next = Math.min(area.y1, yFrom + TILE_PX);
+          slices = Math.max(slices, await worker.render(slot, settings, yFrom, next, out));
+        }
+      }),
+    );
+    return slices;
+  }
+
+  private async limit(slot: PlanSlot, held: LoadedPlan, limits: SpeedLimits): Promise<void> {
+    if (held.limits.floorPx === limits.floorPx && held.limits.ceilingPx === limits.ceilingPx) return;
+    const [{ worker }] = await this.renderers;
+    await this.load(slot, await worker.limit(held.plan, limits));
+    held.limits = limits;
+  }
+
+  /** A figure of every pixel of a plan that is held. */
+  async figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Promise<Float32Array> {
+    const renderers = await this.renderers;
+    return renderers[renderers.length - 1].worker.figure(plan, shutter, figure);
+  }
+
   private inTurn<T>(work: () => Promise<T>): Promise<T> {
-    const turn = this.busy.then(work, work);
-    this.busy = turn.catch(() => undefined);
+    const turn = this.turn.then(work, work);
+    this.turn = turn.catch(() => undefined);
     return turn;
   }
 
   close(): void {
     this.newest++;
-    for (const thread of this.threads) thread.terminate();
+    this.newestPlan++;
+    for (const thread of this.running) thread.terminate();
   }
+}
+
+function wholeOf({ width, height }: BlurPlan): Area {
+  return { x0: 0, y0: 0, x1: width, y1: height };
+}
+
+/** Grown to whole tiles within the picture; null when that is all of it or none. */
+function tilesOf({ x0, y0, x1, y1 }: Area, { width, height }: BlurPlan): Area | null {
+  const down = (v: number) => Math.max(0, Math.floor(v / TILE_PX) * TILE_PX),
+    up = (v: number, most: number) => Math.min(most, Math.ceil(v / TILE_PX) * TILE_PX);
+  const area = { x0: down(x0), y0: down(y0), x1: up(x1, width), y1: up(y1, height) };
+  const isAll = area.x0 === 0 && area.y0 === 0 && area.x1 === width && area.y1 === height;
+  return isAll || area.x0 >= area.x1 || area.y0 >= area.y1 ? null : area;
+}
+
+/** What is left of the picture around an area. */
+function around({ x0, y0, x1, y1 }: Area, { width, height }: BlurPlan): Area[] {
+  return [
+    { x0: 0, y0: 0, x1: width, y1: y0 },
+    { x0: 0, y0, x1: x0, y1 },
+    { x0: x1, y0, x1: width, y1 },
+    { x0: 0, y0: y1, x1: width, y1: height },
+  ].filter((area) => area.x1 > area.x0 && area.y1 > area.y0);
 }

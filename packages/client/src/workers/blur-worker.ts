@@ -1,7 +1,13 @@
 import { expose } from 'comlink';
 import {
+  limitSpeeds,
+  pathBends,
+  pathLengths,
   prepareBlur,
   readMotion,
+  reduceColours,
+  reducedSize,
+  reducePasses,
   renderRows,
   resizeMotionField,
   IvrexError,
@@ -14,6 +20,8 @@ import {
   type RepairedField,
   type RepairStep,
   type SampleType,
+  type Shutter,
+  type SpeedLimits,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
@@ -59,8 +67,13 @@ function answer<T>(work: () => T): Answer<T> {
   }
 }
 
+/** A plan for the screen alone, made small, and the one of every pixel. */
+export type PlanSlot = 'screen' | 'full';
+/** What can be looked at of a plan, by pixel: see core's `pathLengths` and `pathBends`. */
+export type PlanFigure = 'lengths' | 'bends';
+
 let kernels: Kernels | null = null;
-let loaded: { plan: BlurPlan; session: SliceSession } | null = null;
+const loaded = new Map<PlanSlot, { plan: BlurPlan; session: SliceSession }>();
 
 function started(): Kernels {
   if (kernels === null) throw new Error('the worker was used before it started');
@@ -75,37 +88,59 @@ const api = {
   decode(inputs: MotionInputs): Answer<RepairedField> {
     return answer(() => decodeField(inputs));
   },
-  prepare(inputs: FrameInputs): Answer<BlurPlan> {
+  /** `factor`: 1 for every pixel, else the plan of a picture that many times smaller. */
+  prepare(inputs: FrameInputs, factor: number): Answer<BlurPlan> {
     return answer(() => {
-      const { width, height, path, hidden, reachFrames, background } = inputs;
-      const passesOf = (rasters: FrameRasters): BlurFramePasses => ({
-        rgba: widened(rasters.beauty),
-        motion: decodeField({ ...inputs, ...rasters }).field,
-        depth: rasters.depth,
-        ids: rasters.ids,
-      });
+      const { path, hidden, reachFrames, background } = inputs;
+      const passesOf = (rasters: FrameRasters): BlurFramePasses =>
+        reducePasses(
+          {
+            rgba: widened(rasters.beauty),
+            motion: decodeField({ ...inputs, ...rasters }).field,
+            depth: rasters.depth,
+            ids: rasters.ids,
+          },
+          factor,
+        );
       return prepareBlur({
         ...passesOf(inputs),
         previous: inputs.previous && passesOf(inputs.previous),
         next: inputs.next && passesOf(inputs.next),
-        background: background && widened(background),
-        width,
-        height,
+        background: background && reduceColours(widened(background), inputs, factor),
+        ...reducedSize(inputs, factor),
         path,
         hidden,
         reachFrames,
       });
     });
   },
-  /** Takes the plan's layers into this worker's memory; the ones before are given up. */
-  load(plan: BlurPlan): void {
-    loaded?.session.close();
-    loaded = { plan, session: started().openSlices(plan.layers) };
+  limit(plan: BlurPlan, limits: SpeedLimits): BlurPlan {
+    return limitSpeeds(plan, limits);
   },
-  /** Rows of the loaded plan into shared memory. */
-  render(settings: ApplySettings, yFrom: number, yTo: number, out: Float32Array): number {
-    if (loaded === null) throw new Error('no plan is loaded');
-    return renderRows(loaded.plan, loaded.session, settings, yFrom, yTo, out);
+  figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Float32Array {
+    return figure === 'bends' ? pathBends(plan, shutter) : pathLengths(plan, shutter);
+  },
+  /** Takes the plan's layers into this worker's memory; the ones before are given up. */
+  load(slot: PlanSlot, plan: BlurPlan): void {
+    loaded.get(slot)?.session.close();
+    loaded.delete(slot);
+    loaded.set(slot, { plan, session: started().openSlices(plan.layers) });
+  },
+  /** Rows of the loaded plan as halves into shared memory of the whole picture. Returns the most slices used. */
+  render(slot: PlanSlot, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
+    const { plan, session } = loaded.get(slot) ?? {};
+    if (plan === undefined || session === undefined) throw new Error('no plan is loaded');
+    const [from, to] = settings.columns ?? [0, plan.width];
+    const rows = new Float32Array((yTo - yFrom) * plan.width * 4);
+    const slices = renderRows(plan, session, settings, yFrom, yTo, rows);
+    for (let y = yFrom; y < yTo; y++) {
+      const at = (y - yFrom) * plan.width;
+      started().floatToHalf(
+        rows.subarray((at + from) * 4, (at + to) * 4),
+        out.subarray((y * plan.width + from) * 4, (y * plan.width + to) * 4),
+      );
+    }
+    return slices;
   },
 };
 export type BlurWorker = typeof api;

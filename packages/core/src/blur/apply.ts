@@ -7,10 +7,12 @@ export interface ApplySettings {
   readonly quality: BlurQuality;
   /** Slices a pixel; "auto" takes as many as the longest streak of the tile needs. */
   readonly samples: 'auto' | number;
+  /** Columns [from, to) that are rendered, on tile borders; all of them when nothing is said. */
+  readonly columns?: readonly [number, number];
 }
 
 /** Travel a slice, in pixels: beyond 1.2 to 1.5 px copies begin to show (BLUR.md). A draft may show them faintly. */
-const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
+export const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
 const MAX_SLICES: Record<BlurQuality, number> = { final: 512, draft: 24 };
 
 /** Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
@@ -25,14 +27,18 @@ export function renderRows(
   if (reachFrames(settings.shutter) > plan.reachFrames + 1e-6)
     throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(settings.shutter)}`);
   const stride = plan.width * 4;
+  const [from, to] = settings.columns ?? [0, plan.width];
   let most = 0;
-  out.fill(0, 0, (yTo - yFrom) * stride);
   for (let y = yFrom; y < yTo; y = (Math.floor(y / TILE_PX) + 1) * TILE_PX) {
     const height = Math.min((Math.floor(y / TILE_PX) + 1) * TILE_PX, yTo) - y;
-    for (let x = 0; x < plan.width; x += TILE_PX) {
+    for (let x = from; x < to; x += TILE_PX) {
       const box = { x0: x, y0: y, width: Math.min(TILE_PX, plan.width - x), height };
       const { layers, travelPx } = layersAt(plan, box, settings.shutter);
-      if (layers.length === 0) continue;
+      if (layers.length === 0) {
+        for (let row = 0; row < height; row++)
+          out.fill(0, (y - yFrom + row) * stride + x * 4, (y - yFrom + row) * stride + (x + box.width) * 4);
+        continue;
+      }
       if (travelPx < STILL_PX) {
         copyBox(plan, box, out, (y - yFrom) * stride + x * 4);
         continue;

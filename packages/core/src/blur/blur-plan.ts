@@ -12,6 +12,10 @@ export interface BlurPlan {
   readonly sharp: Float32Array;
   /** Nearest first. */
   readonly layers: readonly PlannedLayer[];
+  /** By pixel: which layer is seen there, counted from 1; 0 where the picture is empty. */
+  readonly layerOf: Uint16Array;
+  /** By pixel: where what is hidden there comes from (`HIDDEN_SEEN`, `HIDDEN_MADE_UP`). */
+  readonly hidden: Uint8Array;
   readonly path: 'arc' | 'line';
   /** The largest |time| (in frames, strength included) that the layers' boxes allow for. */
   readonly reachFrames: number;

@@ -106,6 +106,7 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
   const orders = model === 'straight' ? 1 : far === null ? (isEven(nearest, ends) ? 1 : 2) : 4;
   const out = sharedFloats(nodes.across * nodes.down * orders * NODE_FLOATS);
   const farNearest = far === null ? null : nearestMember(far.known, nodes.across, nodes.down);
+  const longest = longestCarried(nearest, ends);
   const near = new Float64Array(ENDS),
     rest = new Float64Array(ENDS);
   for (let ny = 0; ny < nodes.down; ny++) {
@@ -115,6 +116,7 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
       // A surface without a single believable vector stands still.
       if (from < 0) continue;
       carry(ends, from, n, nodes.across, near);
+      if (from !== n) shorten(near, longest);
       if (far !== null && farNearest !== null) carry(far.rest, farNearest[n], n, nodes.across, rest);
       for (let k = 0; k < FLOW_NUMBERS; k++) {
         const f = near[k],
@@ -148,6 +150,31 @@ function isEven(nearest: Int32Array, ends: Float64Array): boolean {
       if (Math.abs(ends[n * ENDS + k] + ends[n * ENDS + FLOW_NUMBERS + k]) > (k < 2 ? 4e-3 : 1e-4)) return false;
   }
   return true;
+}
+
+/** Carried on, a surface is taken to go no faster than this many times as fast as nearly all of it, and a little: beyond, noise has the word. */
+const CARRIED_FASTER = 2,
+  CARRIED_ROOM_PX = 4,
+  NEARLY_ALL = 0.97;
+
+function longestCarried(nearest: Int32Array, ends: Float64Array): number {
+  const lengths: number[] = [];
+  for (let n = 0; n < nearest.length; n++) {
+    if (nearest[n] !== n) continue;
+    for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) lengths.push(Math.hypot(ends[at], ends[at + 1]));
+  }
+  const sorted = Float64Array.from(lengths).sort();
+  return CARRIED_FASTER * (sorted.at(Math.floor(NEARLY_ALL * (sorted.length - 1))) ?? 0) + CARRIED_ROOM_PX;
+}
+
+/** What is carried on keeps to `longest`; a surface's own places keep what they are. */
+function shorten(flows: Float64Array, longest: number): void {
+  for (let end = 0; end < ENDS; end += FLOW_NUMBERS) {
+    const length = Math.hypot(flows[end], flows[end + 1]);
+    if (length <= longest) continue;
+    flows[end] *= longest / length;
+    flows[end + 1] *= longest / length;
+  }
 }
 
 /** Both flows of node `from` as they are at node `to`: g + L (x - x0). */

@@ -1,17 +1,17 @@
-import { NODE_FLOATS, NODE_PX, type PathGrid } from '@ivrex/kernels/interface';
 import { IvrexError } from '../errors';
 import { peakSpeed } from '../motion/motion-field';
 import type { BlurFramePasses, BlurInput, BlurSteps } from './blur-input';
-import { TILE_PX, tilesAcross, type BlurPlan, type PlannedLayer, type Size } from './blur-plan';
+import type { BlurPlan, PlannedLayer } from './blur-plan';
 import { cropLayer } from './crop-layer';
 import { purePixels, separateEdges } from './edges';
 import { FrameLook } from './hidden';
 import { pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sides, type SurfaceBounds } from './layer';
 import { orderSurfaces } from './order';
 import type { NeighbourField, PathStudy } from './path-study';
-import { sharedCopy } from './shared-floats';
-import { reportOn } from './report';
+import { sharedBytes, sharedCopy } from './shared-floats';
+import { hiddenSources, reportOn } from './report';
 import { takeOffBehind } from './soft-overlaps';
+import { tileTravel } from './tile-travel';
 import { surfacesOf, trustedPixels, type Surfaces } from './surfaces';
 
 const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true };
@@ -51,20 +51,30 @@ export function prepareBlur(given: BlurInput): BlurPlan {
     if (picture !== null) pictures.set(surface, picture);
   }
   const separated = steps.edges ? separateEdges(study, pictures) + takeOffBehind(study, pictures) : 0;
-  const layers: PlannedLayer[] = [];
+  const hidden = hiddenSources(study, pictures);
+  const layers: PlannedLayer[] = [],
+    numberOf = new Uint16Array(surfaces.count);
   for (const picture of [...pictures.values()].sort((p, q) => rank[p.surface] - rank[q.surface])) {
     const cropped = cropLayer(picture, reachOf(study, picture.surface), input);
-    if (cropped !== null) layers.push({ ...cropped, tileTravel: tileTravel(cropped.path, input) });
+    if (cropped !== null) numberOf[picture.surface] = layers.push({ ...cropped, tileTravel: tileTravel(cropped.path, input) });
   }
   return {
     width,
     height,
     sharp: sharedCopy(input.rgba),
     layers,
+    layerOf: layersOfPixels(surfaces, numberOf),
+    hidden,
     path: model === 'arc' ? 'arc' : 'line',
     reachFrames: study.reachFrames,
-    report: reportOn(study, pictures, model, from, separated),
+    report: reportOn(study, pictures, hidden, model, from, separated),
   };
+}
+
+function layersOfPixels({ of }: Surfaces, numberOf: Uint16Array): Uint16Array {
+  const out = new Uint16Array(sharedBytes(of.length * 2).buffer);
+  for (let i = 0; i < of.length; i++) if (of[i] >= 0) out[i] = numberOf[of[i]];
+  return out;
 }
 
 function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, background }: BlurInput): void {
@@ -218,32 +228,5 @@ function surfacesInBackground({ rgba, background }: BlurInput, { of, count }: Su
     alike[of[i]] += same;
   }
   for (let s = 0; s < count; s++) out[s] = alike[s] > BACKGROUND_SHARE * pixels[s] ? 1 : 0;
-  return out;
-}
-
-/** Longest way in each tile of the picture, a frame: by power of the time, as the renderer needs it. */
-function tileTravel(path: PathGrid, size: Size): Float32Array {
-  const tiles = tilesAcross(size),
-    out = new Float32Array(tiles.x * tiles.y * 4);
-  const spread = Math.max(1, NODE_PX / 2);
-  for (let ny = 0; ny < path.down; ny++) {
-    const y = path.y0 + ny * NODE_PX;
-    const ty0 = Math.max(0, Math.floor((y - spread) / TILE_PX)),
-      ty1 = Math.min(tiles.y - 1, Math.floor((y + spread) / TILE_PX));
-    for (let nx = 0; nx < path.across; nx++) {
-      const x = path.x0 + nx * NODE_PX;
-      const tx0 = Math.max(0, Math.floor((x - spread) / TILE_PX)),
-        tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
-      for (let order = 0; order < path.orders; order++) {
-        const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS,
-          length = Math.hypot(path.nodes[p], path.nodes[p + 1]);
-        for (let ty = ty0; ty <= ty1; ty++)
-          for (let tx = tx0; tx <= tx1; tx++) {
-            const at = (ty * tiles.x + tx) * 4 + order;
-            if (length > out[at]) out[at] = length;
-          }
-      }
-    }
-  }
   return out;
 }

@@ -3,45 +3,51 @@ import type { PlanReport } from './blur-plan';
 import { SEEN, UNKNOWN } from './hidden';
 import { clip, type LayerPicture, type LayerStudy } from './layer';
 import type { PathStudy } from './path-study';
+import { HIDDEN_MADE_UP, HIDDEN_SEEN } from './plan-figures';
+import { sharedBytes } from './shared-floats';
 import type { Surfaces } from './surfaces';
 
 /** Less coverage than this is not counted as filled in. */
 const COUNTED_ALPHA = 0.5;
 
-/** What was used for a frame, and what was missing. */
-export function reportOn(
-  { input, surfaces, paths }: LayerStudy,
-  pictures: ReadonlyMap<number, LayerPicture>,
-  model: PathStudy['model'],
-  orderFrom: PlanReport['orderFrom'],
-  separated: number,
-): PlanReport {
+/** By pixel: whether what is hidden there was seen elsewhere or is made up (bits of `BlurPlan.hidden`). */
+export function hiddenSources({ input }: LayerStudy, pictures: ReadonlyMap<number, LayerPicture>): Uint8Array {
   const { width, height } = input;
-  const filled = new Uint8Array(width * height);
-  let changesPace = false;
-  for (const { box, state, colour, path } of pictures.values()) {
-    changesPace ||= path.grid.orders === 4;
+  const filled = sharedBytes(width * height);
+  for (const { box, state, colour } of pictures.values()) {
     const inside = clip(box, width, height);
     for (let y = inside.y0; y < inside.y0 + inside.height; y++) {
       for (let x = inside.x0; x < inside.x0 + inside.width; x++) {
         const k = (y - box.y0) * box.width + x - box.x0;
         if (state[k] !== UNKNOWN && state[k] !== SEEN) continue;
-        if (colour[k * 4 + 3] >= COUNTED_ALPHA) filled[y * width + x] |= state[k] === UNKNOWN ? 1 : 2;
+        if (colour[k * 4 + 3] >= COUNTED_ALPHA) filled[y * width + x] |= state[k] === UNKNOWN ? HIDDEN_MADE_UP : HIDDEN_SEEN;
       }
     }
   }
+  return filled;
+}
+
+/** What was used for a frame, and what was missing. */
+export function reportOn(
+  { input, surfaces, paths }: LayerStudy,
+  pictures: ReadonlyMap<number, LayerPicture>,
+  filled: Uint8Array,
+  model: PathStudy['model'],
+  orderFrom: PlanReport['orderFrom'],
+  separated: number,
+): PlanReport {
   let covered = 0,
     inpainted = 0,
     seen = 0;
   for (let i = 0; i < filled.length; i++) {
     if (surfaces.of[i] >= 0) covered++;
-    if ((filled[i] & 1) === 1) inpainted++;
-    else if (filled[i] === 2) seen++;
+    if ((filled[i] & HIDDEN_MADE_UP) !== 0) inpainted++;
+    else if (filled[i] === HIDDEN_SEEN) seen++;
   }
   const share = (pixels: number) => (covered === 0 ? 0 : pixels / covered);
   return {
     pathModel: model,
-    changesPace,
+    changesPace: [...pictures.values()].some(({ path }) => path.grid.orders === 4),
     layersFrom: surfaces.from,
     orderFrom,
     layerCount: pictures.size,

@@ -1,9 +1,13 @@
+import { exposureWithin, type ExposureShape } from './exposure-shape';
+
 /** When light is gathered, in frames relative to the frame (CONTRACT: 180 degrees centred is -0.25 .. 0.25). */
 export interface Shutter {
   readonly opens: number;
   readonly closes: number;
   /** 1 is physically right; the vectors' length is multiplied by it. */
   readonly strength: number;
+  /** Even when it is missing. */
+  readonly shape?: ExposureShape | undefined;
 }
 
 export type ShutterAlign = 'centre' | 'open' | 'close';
@@ -25,15 +29,19 @@ export interface TimeSlices {
   readonly weights: Float32Array;
 }
 
-/** Stratified midpoints of an even exposure. */
+/** Stratified midpoints, each with the light of its part of the exposure. The weights add up to 1. */
 export function sliceTimes(shutter: Shutter, count: number): TimeSlices {
   const times = new Float32Array(count),
-    weights = new Float32Array(count).fill(1 / count);
-  for (let i = 0; i < count; i++) times[i] = shutter.strength * (shutter.opens + ((i + 0.5) / count) * (shutter.closes - shutter.opens));
+    weights = new Float32Array(count);
+  for (let i = 0; i < count; i++) {
+    times[i] = shutter.strength * (shutter.opens + ((i + 0.5) / count) * (shutter.closes - shutter.opens));
+    weights[i] =
+      shutter.shape === undefined || shutter.shape.kind === 'even' ? 1 / count : exposureWithin(shutter.shape, i / count, (i + 1) / count);
+  }
   return { times, weights };
 }
 
 /** The largest |t| that the shutter asks a path for. */
-export function reachFrames(shutter: Shutter): number {
+export function reachFrames(shutter: Pick<Shutter, 'opens' | 'closes' | 'strength'>): number {
   return Math.abs(shutter.strength) * Math.max(Math.abs(shutter.opens), Math.abs(shutter.closes));
 }

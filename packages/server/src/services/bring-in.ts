@@ -179,7 +179,7 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     version: 1,
     roles,
     elements: [element],
-    shutter: { opens: -0.25, closes: 0.25, strength: 1 },
+    shutter: { opens: -0.25, closes: 0.25, strength: 1, keys: [], floorPx: null, ceilingPx: null },
     path: 'auto',
     samples: 'auto',
     hidden: 'auto',

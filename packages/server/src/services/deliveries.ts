@@ -8,7 +8,7 @@ import {
   type ShotId,
   type ShotSettings,
 } from '@ivrex/contract';
-import { IvrexError, shutterAngleDeg, type Shutter } from '@ivrex/core';
+import { IvrexError, shutterAngleDeg, shutterAt, type ExposureShape, type ShutterPlan } from '@ivrex/core';
 import type { FrameFiles, FrameSources, PassFile } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { cancelDelivery } from '../db/queries/cancel-delivery';
@@ -68,8 +68,16 @@ function describe(row: DeliveryRow): Delivery {
   return { ...row, createdAt: row.createdAt.toISOString(), shutter: describeShutter(shutter), secondsLeft: timeLeft(row) };
 }
 
-export function describeShutter(shutter: Shutter): string {
-  return `${shutterAngleDeg(shutter).toFixed(1).replace(/\.0$/, '')} degrees, ${shutter.opens.toFixed(3)} to ${shutter.closes.toFixed(3)} frames${shutter.strength === 1 ? '' : `, strength ${shutter.strength}`}`;
+const SHAPES: Record<ExposureShape['kind'], string> = { even: '', ramps: ', soft-edged', bell: ', bell-shaped' };
+
+export function describeShutter(shutter: ShutterPlan): string {
+  const angle = shutterAngleDeg(shutter).toFixed(1).replace(/\.0$/, '');
+  const strength = shutter.keys.length > 0 ? ', strength by keys' : shutter.strength === 1 ? '' : `, strength ${shutter.strength}`;
+  const limits = [
+    shutter.floorPx === null ? '' : `, sharp below ${shutter.floorPx} px a frame`,
+    shutter.ceilingPx === null ? '' : `, at most ${shutter.ceilingPx} px a frame`,
+  ];
+  return `${angle} degrees, ${shutter.opens.toFixed(3)} to ${shutter.closes.toFixed(3)} frames${SHAPES[shutter.shape?.kind ?? 'even']}${strength}${limits.join('')}`;
 }
 
 /** From the frames that are done; null before the first. */
@@ -114,7 +122,13 @@ export async function renderDeliveryFrame(
     const settings = shotSettingsSchema.parse(row.settings);
     const { sources, shutter } = await frameSources(database, row.shotId, settings, frame);
     const blurred = await pool.blur(
-      { sources, path: settings.path, hidden: settings.hidden, settings: { shutter, quality: 'final', samples: settings.samples } },
+      {
+        sources,
+        path: settings.path,
+        hidden: settings.hidden,
+        limits: shutter,
+        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
+      },
       signal,
     );
     const file = path.join(row.folder, row.pattern.replace('####', String(frame).padStart(4, '0')));
@@ -138,7 +152,7 @@ export async function frameSources(
   shotId: ShotId,
   settings: ShotSettings,
   frame: number,
-): Promise<{ sources: FrameSources; shutter: Shutter }> {
+): Promise<{ sources: FrameSources; shutter: ShutterPlan }> {
   const element = readyElement(settings);
   const passes = await listPasses(db, shotId, settings);
   const filesAt = async (number: number): Promise<FrameFiles> => {

@@ -15,6 +15,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['X (held)', 'sharp while held: before and after'],
   ['U (held)', 'motion without its repairs while held'],
   ['N', 'needles'],
+  ['T', 'paths of points while the shutter is open'],
   ['P', 'pin the values under the pointer'],
   ['0', 'whole picture'],
   ['1', 'one to one'],

@@ -1,5 +1,5 @@
 import type { ShotDetail } from '@ivrex/contract';
-import type { Shutter } from '@ivrex/core';
+import type { ShutterPlan } from '@ivrex/core';
 import { Button, Spin } from 'antd';
 import { useEffect, useMemo, useState } from 'react';
 import { Group, Panel, Separator } from 'react-resizable-panels';
@@ -8,6 +8,7 @@ import { ApiError, sentenceOf } from '../../api/request';
 import { stampPasses } from '../../api/raster-cache';
 import { useChangeSettings, useShot } from '../../api/shots';
 import { FrameStrip } from '../../viewer/FrameStrip';
+import { shutterOf } from '../../viewer/blur-keys';
 import { useDisplayLut } from '../../viewer/use-display-lut';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
@@ -25,8 +26,10 @@ export interface ShotContext {
   readonly detail: ShotDetail;
   readonly change: ReturnType<typeof useChangeSettings>;
   /** The shutter that the picture shows: while a value is dragged it runs ahead of what is kept. */
-  readonly shutter: Shutter;
-  readonly setLiveShutter: (shutter: Shutter | null) => void;
+  readonly shutter: ShutterPlan;
+  readonly setLiveShutter: (shutter: ShutterPlan | null) => void;
+  /** Keeps a shutter: as the element's own when it has one, else as the shot's. */
+  readonly commitShutter: (label: string, shutter: ShutterPlan) => void;
 }
 
 export function useShotContext(): ShotContext {
@@ -65,10 +68,10 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
   stampPasses(detail);
   const { id, name, posterFrame } = detail.shot;
   const change = useChangeSettings(id);
-  const [live, setLiveShutter] = useState<Shutter | null>(null);
+  const [live, setLiveShutter] = useState<ShutterPlan | null>(null);
   // Once a change is kept, or taken back, what is kept is what is shown.
   useEffect(() => setLiveShutter(null), [detail.state.sequence]);
-  const shutter = live ?? detail.settings.elements[0].shutter ?? detail.settings.shutter;
+  const shutter = live ?? shutterOf(detail, detail.settings.elements[0]);
   useState(() => resetView(posterFrame));
   useEffect(() => {
     document.title = `${name} - Ivrex`;
@@ -84,7 +87,18 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
     if (canvas) set({ placement: oneToOne(placement ?? fitPlacement(canvas, detail.shot), canvas) });
   };
   useShotKeys(detail, toOneToOne);
-  const context = useMemo<ShotContext>(() => ({ detail, change, shutter, setLiveShutter }), [detail, change, shutter]);
+  const commitShutter = (label: string, next: ShutterPlan) => {
+    change(label, (s) => {
+      const [element, ...others] = s.elements;
+      return element.shutter === null ? { ...s, shutter: next } : { ...s, elements: [{ ...element, shutter: next }, ...others] };
+    });
+    setLiveShutter(next);
+  };
+  const context = useMemo<ShotContext>(
+    () => ({ detail, change, shutter, setLiveShutter, commitShutter }),
+    // `commitShutter` is made of these.
+    [detail, change, shutter],
+  );
   return (
     <div className="shot-page">
       <ShotBar detail={detail} />
@@ -97,8 +111,8 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
         <Panel minSize="40%">
           <div className="bench">
             <ViewerBar detail={detail} onOneToOne={toOneToOne} />
-            <Viewer detail={detail} />
-            <FrameStrip detail={detail} />
+            <Viewer detail={detail} shutter={shutter} />
+            <FrameStrip detail={detail} shutter={shutter} onLiveShutter={setLiveShutter} onShutter={commitShutter} />
           </div>
         </Panel>
         <Separator className="separator" aria-label="Width of the side" />

@@ -34,6 +34,7 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
         move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
       else if (key === 'u') view.set({ unrepaired: true });
       else if (key === 'n') view.set({ needles: !view.needles });
+      else if (key === 't') view.set({ paths: !view.paths });
       else if (key === 'p' && view.pointer !== null)
         view.set({ pins: [...view.pins.filter((p) => p.x !== view.pointer?.x || p.y !== view.pointer.y), view.pointer].slice(-6) });
       else if (key === '0') view.set({ placement: null });
@@ -80,6 +81,7 @@ function isPressable(target: EventTarget | null): boolean {
 /** Sliders, tabs and segmented choices move by arrows themselves; the frame strip is ours. */
 function isOwnArrow(target: EventTarget | null): boolean {
   return (
-    target instanceof Element && target.closest('.ant-slider, .ant-segmented, [role="radiogroup"], [role="listbox"], .interval') !== null
+    target instanceof Element &&
+    target.closest('.ant-slider, .ant-segmented, [role="radiogroup"], [role="listbox"], .interval, .strength-key') !== null
   );
 }

@@ -1,4 +1,4 @@
-import type { Shutter } from '@ivrex/core';
+import { exposureAt, type ExposureShape, type ShutterPlan } from '@ivrex/core';
 import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
 
 const WIDTH = 340,
@@ -10,24 +10,43 @@ const WIDTH = 340,
 const SNAP = 0.01;
 
 interface Props {
-  readonly shutter: Shutter;
-  readonly onLive: (shutter: Shutter) => void;
-  readonly onCommit: (shutter: Shutter) => void;
+  readonly shutter: ShutterPlan;
+  readonly onLive: (shutter: ShutterPlan) => void;
+  readonly onCommit: (shutter: ShutterPlan) => void;
 }
 
 function xOf(t: number): number {
   return LEFT + ((t + SPAN / 2) / SPAN) * (WIDTH - 2 * LEFT);
 }
 
+const CURVE_STEPS = 32;
+
+/** The light that comes in over the exposure, as an area. */
+function exposureOutline({ opens, closes, shape = EVEN }: ShutterPlan): string {
+  const left = xOf(opens),
+    width = Math.max(1, xOf(closes) - left),
+    height = BASE - TOP - 6;
+  const at = (u: number) => `${(left + u * width).toFixed(2)} ${(BASE - 3 - exposureAt(shape, u) * height).toFixed(2)}`;
+  const inner =
+    shape.kind === 'bell'
+      ? Array.from({ length: CURVE_STEPS + 1 }, (_, k) => k / CURVE_STEPS)
+      : shape.kind === 'ramps'
+        ? [0, shape.opening, 1 - shape.closing, 1]
+        : [0, 1];
+  return `M ${left.toFixed(2)} ${BASE - 3} L ${inner.map(at).join(' L ')} L ${(left + width).toFixed(2)} ${BASE - 3} Z`;
+}
+
+const EVEN: ExposureShape = { kind: 'even' };
+
 /** The time around the frame with the exposure drawn on it. Its edges are dragged; its middle moves the whole. */
 export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
   const svg = useRef<SVGSVGElement>(null);
-  const grabbed = useRef<{ part: 'opens' | 'closes' | 'both'; from: number; shutter: Shutter } | null>(null);
+  const grabbed = useRef<{ part: 'opens' | 'closes' | 'both'; from: number; shutter: ShutterPlan } | null>(null);
   const timeAt = (event: PointerEvent) => {
     const box = svg.current?.getBoundingClientRect();
     return box ? ((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * SPAN - SPAN / 2 : 0;
   };
-  const moved = (part: 'opens' | 'closes' | 'both', base: Shutter, by: number): Shutter => {
+  const moved = (part: 'opens' | 'closes' | 'both', base: ShutterPlan, by: number): ShutterPlan => {
     const snap = (t: number) => Math.round(Math.min(1, Math.max(-1, t)) / SNAP) * SNAP;
     if (part === 'both') {
       const shift = Math.min(1 - base.closes, Math.max(-1 - base.opens, by));
@@ -96,16 +115,7 @@ export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
           </text>
         </g>
       ))}
-      <rect
-        className="edge"
-        x={xOf(shutter.opens)}
-        y={TOP + 3}
-        width={Math.max(1, xOf(shutter.closes) - xOf(shutter.opens))}
-        height={BASE - TOP - 6}
-        fill="var(--accent)"
-        opacity={0.45}
-        onPointerDown={grab('both')}
-      />
+      <path className="edge" d={exposureOutline(shutter)} fill="var(--accent)" opacity={0.45} onPointerDown={grab('both')} />
       {edge('opens', shutter.opens)}
       {edge('closes', shutter.closes)}
     </svg>

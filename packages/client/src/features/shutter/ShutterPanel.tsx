@@ -1,5 +1,5 @@
-import { shutterAngleDeg, shutterFromAngle, type PathChoice, type Shutter } from '@ivrex/core';
-import { Button, InputNumber, Segmented, Select, Tooltip } from 'antd';
+import { shutterAngleDeg, shutterFromAngle, strengthAt, type ExposureShape, type Shutter, type ShutterPlan } from '@ivrex/core';
+import { Button, Segmented, Tooltip } from 'antd';
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
@@ -8,6 +8,10 @@ import { useShotContext } from '../shot/ShotPage';
 import { BlurReport } from './BlurReport';
 import { HiddenCard } from './HiddenCard';
 import { IntervalStrip } from './IntervalStrip';
+import { LooksCard } from './LooksCard';
+import { PathCard } from './PathCard';
+import { SpeedsCard } from './SpeedsCard';
+import { StrengthCard } from './StrengthCard';
 
 const PRESETS: readonly { name: string; shutter: Omit<Shutter, 'strength'> }[] = [
   { name: '180 centred', shutter: shutterFromAngle(180, 'centre') },
@@ -16,19 +20,21 @@ const PRESETS: readonly { name: string; shutter: Omit<Shutter, 'strength'> }[] =
   { name: '270 centred', shutter: shutterFromAngle(270, 'centre') },
   { name: '360 from the frame', shutter: shutterFromAngle(360, 'open') },
 ];
-const PATHS: { value: PathChoice; label: string; tip: string }[] = [
-  { value: 'auto', label: 'Auto', tip: 'Arcs, which straight motion makes straight' },
-  { value: 'straight', label: 'Straight', tip: 'One line through the frame' },
-  { value: 'bent', label: 'Bent', tip: 'A curve through previous, now and next, without turning' },
-  { value: 'arc', label: 'Arc', tip: 'Follows rotation, scale and shear around each point' },
+const SHAPES: { value: ExposureShape['kind']; label: string; tip: string }[] = [
+  { value: 'even', label: 'Even', tip: 'Fully open all along' },
+  { value: 'ramps', label: 'Soft edges', tip: 'Takes a while to open and to close' },
+  { value: 'bell', label: 'Bell', tip: 'Rises and falls all along' },
 ];
+const SOFT = 0.2;
 
 /** The camera's shutter, with its effect in the picture while it is dragged. */
 export function ShutterPanel() {
-  const { detail, change, shutter, setLiveShutter } = useShotContext();
+  const { detail, change, shutter, setLiveShutter, commitShutter } = useShotContext();
   const { settings } = detail;
-  const agreed = settings.elements[0].encoding !== null;
-  const speed = useView((s) => s.audit.get(s.frame)?.peakPx);
+  const [element] = settings.elements;
+  const agreed = element.encoding !== null;
+  const speed = useView((s) => s.audit.get(s.frame)?.peakPx),
+    frame = useView((s) => s.frame);
   useEffect(() => {
     // The first look at this step shows what it is about.
     if (agreed && ['sharp', 'pass', 'directions', 'speed'].includes(useView.getState().look))
@@ -42,19 +48,17 @@ export function ShutterPanel() {
         <Link to="../motion">Go to Motion</Link>
       </div>
     );
-  const commit = (next: Shutter) => {
-    change(`Shutter ${Math.round(shutterAngleDeg(next))} degrees`, (s) => ({ ...s, shutter: next }));
-    setLiveShutter(next);
-  };
+  const commit = (next: ShutterPlan) => commitShutter(`Shutter ${Math.round(shutterAngleDeg(next))} degrees`, next);
   const angle = shutterAngleDeg(shutter),
-    middle = (shutter.opens + shutter.closes) / 2;
-  const withAngle = (degrees: number): Shutter => ({ ...shutter, opens: middle - degrees / 720, closes: middle + degrees / 720 });
-  const number = { onLive: (v: number, make: (v: number) => Shutter) => setLiveShutter(make(v)) };
+    middle = (shutter.opens + shutter.closes) / 2,
+    strength = strengthAt(shutter, frame);
+  const { shape = { kind: 'even' } } = shutter;
+  const withFrames = (frames: number): ShutterPlan => ({ ...shutter, opens: middle - frames / 2, closes: middle + frames / 2 });
   const field = (
     label: string,
     value: number,
     step: number,
-    make: (v: number) => Shutter,
+    make: (v: number) => ShutterPlan,
     rest: { min?: number; max?: number; unit?: string; digits?: number },
   ) => (
     <DragNumber
@@ -62,7 +66,7 @@ export function ShutterPanel() {
       value={value}
       step={step}
       {...rest}
-      onLive={(v) => number.onLive(v, make)}
+      onLive={(v) => setLiveShutter(make(v))}
       onCommit={(v) => commit(make(v))}
     />
   );
@@ -70,6 +74,27 @@ export function ShutterPanel() {
     <>
       <h2>Shutter</h2>
       <div className="card">
+        <div className="row">
+          <span className="quiet" title={element.name}>
+            {element.name}
+          </span>
+          <span style={{ flex: 1 }} />
+          <Segmented<'shot' | 'own'>
+            size="small"
+            aria-label="Whose shutter"
+            value={element.shutter === null ? 'shot' : 'own'}
+            options={[
+              { value: 'shot', label: "The shot's" },
+              { value: 'own', label: 'Its own' },
+            ]}
+            onChange={(whose) =>
+              change(whose === 'own' ? `${element.name}: a shutter of its own` : `${element.name}: the shot's shutter`, (s) => {
+                const [first, ...others] = s.elements;
+                return { ...s, elements: [{ ...first, shutter: whose === 'own' ? s.shutter : null }, ...others] };
+              })
+            }
+          />
+        </div>
         <IntervalStrip shutter={shutter} onLive={setLiveShutter} onCommit={commit} />
         <div className="row">
           {PRESETS.map((p) => (
@@ -88,55 +113,48 @@ export function ShutterPanel() {
           ))}
         </div>
         <div className="grid2">
-          {field('Angle', angle, 1, withAngle, { min: 0, max: 720, unit: '°', digits: 2 })}
-          {field('Strength', shutter.strength, 0.01, (strength) => ({ ...shutter, strength }), { min: 0, max: 10 })}
+          {field('Angle', angle, 1, (v) => withFrames(v / 360), { min: 0, max: 720, unit: '°', digits: 2 })}
+          {field('Open for', angle / 360, 0.01, withFrames, { min: 0, max: 2, unit: 'frames' })}
           {field('Opens', shutter.opens, 0.01, (opens) => ({ ...shutter, opens }), { min: -4, max: shutter.closes, unit: 'frames' })}
           {field('Closes', shutter.closes, 0.01, (closes) => ({ ...shutter, closes }), { min: shutter.opens, max: 4, unit: 'frames' })}
         </div>
+        <Segmented<ExposureShape['kind']>
+          size="small"
+          block
+          aria-label="Exposure shape"
+          value={shape.kind}
+          options={SHAPES.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> }))}
+          onChange={(kind) =>
+            commitShutter(`Exposure ${kind}`, { ...shutter, shape: kind === 'ramps' ? { kind, opening: SOFT, closing: SOFT } : { kind } })
+          }
+        />
+        {shape.kind === 'ramps' && (
+          <div className="grid2">
+            {field('Opening takes', shape.opening * 100, 1, (v) => ({ ...shutter, shape: { ...shape, opening: v / 100 } }), {
+              min: 0,
+              max: 100 - shape.closing * 100,
+              unit: '%',
+              digits: 1,
+            })}
+            {field('Closing takes', shape.closing * 100, 1, (v) => ({ ...shutter, shape: { ...shape, closing: v / 100 } }), {
+              min: 0,
+              max: 100 - shape.opening * 100,
+              unit: '%',
+              digits: 1,
+            })}
+          </div>
+        )}
         <span className="evidence">
           {speed === undefined
             ? 'Measuring this frame.'
-            : `Longest streak in this frame: about ${(speed * shutter.strength * (shutter.closes - shutter.opens)).toFixed(0)} px, from a vector of ${speed.toFixed(1)} px a frame.`}
-          {shutter.strength === 1 ? '' : ' Strength 1 is physically right.'}
+            : `Longest streak in this frame: about ${(Math.min(speed, shutter.ceilingPx ?? Infinity) * strength * (shutter.closes - shutter.opens)).toFixed(0)} px, from a vector of ${speed.toFixed(1)} px a frame.`}
         </span>
       </div>
-      <div className="card">
-        <b>Path</b>
-        <Segmented
-          size="small"
-          block
-          value={settings.path}
-          options={PATHS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> }))}
-          onChange={(path) => change(`Path ${path}`, (s) => ({ ...s, path }))}
-        />
-        <b>Samples</b>
-        <div className="row">
-          <Select
-            size="small"
-            aria-label="Samples"
-            style={{ width: 190 }}
-            value={settings.samples === 'auto' ? 'auto' : 'fixed'}
-            options={[
-              { value: 'auto', label: 'Automatic, by streak' },
-              { value: 'fixed', label: 'Fixed number' },
-            ]}
-            onChange={(kind) => change(`Samples ${kind}`, (s) => ({ ...s, samples: kind === 'auto' ? 'auto' : 32 }))}
-          />
-          {settings.samples !== 'auto' && (
-            <InputNumber
-              size="small"
-              aria-label="Number of samples"
-              min={1}
-              max={512}
-              value={settings.samples}
-              onChange={(v) => {
-                if (v !== null) change(`${v} samples`, (s) => ({ ...s, samples: Math.round(v) }));
-              }}
-            />
-          )}
-        </div>
-      </div>
+      <StrengthCard />
+      <PathCard />
+      <SpeedsCard />
       <HiddenCard />
+      <LooksCard />
       <BlurReport />
     </>
   );

@@ -1,0 +1,173 @@
+import { speedHistogram, type ShutterPlan, type SpeedHistogram } from '@ivrex/core';
+import { useMemo, useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import { DragNumber } from '../../ui/DragNumber';
+import { useView } from '../../viewer/view-store';
+import { useShotContext } from '../shot/ShotPage';
+
+const WIDTH = 340,
+  HEIGHT = 96,
+  LEFT = 10,
+  BASE = 74,
+  TOP = 8;
+const TICKS = [0.1, 0.3, 1, 3, 10, 30, 100, 300, 1000];
+
+type Limit = 'floorPx' | 'ceilingPx';
+
+/** How many pixels of the frame go how fast, with the speeds below which nothing blurs and above which nothing blurs more. */
+export function SpeedsCard() {
+  const { shutter, setLiveShutter, commitShutter } = useShotContext();
+  const field = useView((s) => s.field);
+  const histogram = useMemo(() => (field === null ? null : speedHistogram(field)), [field]);
+  const svg = useRef<SVGSVGElement>(null),
+    grabbed = useRef<Limit | null>(null);
+  const { floorPx, ceilingPx } = shutter;
+  const withLimit = (limit: Limit, value: number | null): ShutterPlan => {
+    const v = value === null || value <= 0 ? null : Number(value.toPrecision(3));
+    if (limit === 'floorPx') return { ...shutter, floorPx: v !== null && ceilingPx !== null ? Math.min(v, ceilingPx) : v };
+    return { ...shutter, ceilingPx: v !== null && floorPx !== null ? Math.max(v, floorPx) : v };
+  };
+  const commit = (limit: Limit, value: number | null) =>
+    commitShutter(limit === 'floorPx' ? 'Speed floor' : 'Speed ceiling', withLimit(limit, value));
+  if (histogram === null) return null;
+  const { edges, counts, fastestPx } = histogram;
+  const first = edges[0],
+    last = edges[edges.length - 1],
+    span = Math.log(last / first);
+  const x = (speed: number) => LEFT + (Math.log(Math.min(last, Math.max(first, speed)) / first) / span) * (WIDTH - 2 * LEFT);
+  const speedAt = (event: PointerEvent) => {
+    const box = svg.current?.getBoundingClientRect();
+    return box ? first * Math.exp(((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * span) : first;
+  };
+  const most = Math.max(1, ...counts);
+  const moving = counts.reduce((a, b) => a + b, 0),
+    below = share(histogram, 0, floorPx ?? 0),
+    above = ceilingPx === null ? 0 : share(histogram, ceilingPx, Infinity);
+  /** Dragged to the end of the scale a limit is off. */
+  const limited = (limit: Limit, speed: number): number | null =>
+    (limit === 'floorPx' && speed <= first * 1.05) || (limit === 'ceilingPx' && speed >= last / 1.02) ? null : speed;
+  const handle = (limit: Limit, value: number | null) => {
+    const shown = value ?? (limit === 'floorPx' ? first : last);
+    const nudge = (event: KeyboardEvent) => {
+      if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+      event.preventDefault();
+      commit(limit, limited(limit, shown * (event.key === 'ArrowLeft' ? 1 / 1.1 : 1.1)));
+    };
+    return (
+      <g
+        className="edge"
+        role="slider"
+        tabIndex={0}
+        aria-label={limit === 'floorPx' ? 'Speed floor' : 'Speed ceiling'}
+        aria-valuenow={Number(shown.toPrecision(3))}
+        aria-valuemin={Number(first.toPrecision(3))}
+        aria-valuemax={Number(last.toPrecision(3))}
+        aria-valuetext={value === null ? 'off' : `${value} pixels a frame`}
+        onKeyDown={nudge}
+        onPointerDown={(event) => {
+          svg.current?.setPointerCapture(event.pointerId);
+          grabbed.current = limit;
+        }}
+      >
+        <rect x={x(shown) - 8} y={TOP} width={16} height={BASE - TOP + 6} fill="transparent" />
+        <line
+          x1={x(shown)}
+          x2={x(shown)}
+          y1={TOP - 4}
+          y2={BASE + 5}
+          stroke="var(--accent)"
+          strokeWidth={3}
+          strokeLinecap="round"
+          opacity={value === null ? 0.45 : 1}
+        />
+      </g>
+    );
+  };
+  return (
+    <div className="card" data-testid="speeds-card">
+      <b>Speeds in this frame</b>
+      <svg
+        ref={svg}
+        className="interval"
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        aria-label="Pixels by their speed"
+        onPointerMove={(event) => {
+          if (grabbed.current !== null) setLiveShutter(withLimit(grabbed.current, limited(grabbed.current, speedAt(event))));
+        }}
+        onPointerUp={(event) => {
+          if (grabbed.current !== null) commit(grabbed.current, limited(grabbed.current, speedAt(event)));
+          grabbed.current = null;
+        }}
+      >
+        <rect x={LEFT} y={TOP} width={WIDTH - 2 * LEFT} height={BASE - TOP} fill="var(--strip)" />
+        {Array.from(counts, (count, k) => {
+          const outside = (floorPx !== null && edges[k + 1] <= floorPx) || (ceilingPx !== null && edges[k] >= ceilingPx);
+          const height = Math.sqrt(count / most) * (BASE - TOP - 4);
+          return (
+            <rect
+              key={k}
+              x={x(edges[k]) + 0.5}
+              y={BASE - height}
+              width={Math.max(0.5, x(edges[k + 1]) - x(edges[k]) - 1)}
+              height={height}
+              fill="var(--text)"
+              opacity={outside ? 0.15 : 0.5}
+            />
+          );
+        })}
+        {TICKS.filter((t) => t >= first && t <= last).map((t) => (
+          <text key={t} x={x(t)} y={HEIGHT - 8} textAnchor="middle" fontSize={11} fill="var(--quiet)">
+            {t}
+          </text>
+        ))}
+        {handle('floorPx', floorPx)}
+        {handle('ceilingPx', ceilingPx)}
+      </svg>
+      <div className="grid2">
+        <DragNumber
+          label="Floor"
+          value={floorPx ?? 0}
+          step={0.1}
+          min={0}
+          max={100000}
+          unit="px"
+          digits={2}
+          onLive={(v) => setLiveShutter(withLimit('floorPx', v))}
+          onCommit={(v) => commit('floorPx', v)}
+        />
+        <DragNumber
+          label="Ceiling"
+          value={ceilingPx ?? 0}
+          step={1}
+          min={0}
+          max={100000}
+          unit="px"
+          digits={2}
+          onLive={(v) => setLiveShutter(withLimit('ceilingPx', v))}
+          onCommit={(v) => commit('ceilingPx', v)}
+        />
+      </div>
+      <span className="evidence">
+        {moving === 0 ? 'Nothing moves in this frame.' : `Pixels a frame; the fastest goes ${fastestPx.toFixed(1)}.`}
+        {floorPx === null ? '' : ` Below ${floorPx} px stays sharp (${percent(below)} of what moves).`}
+        {ceilingPx === null ? '' : ` Above ${ceilingPx} px blurs as ${ceilingPx} px does (${percent(above)}).`}
+        {floorPx === null && ceilingPx === null ? ' Drag the ends to leave slow things sharp or to tame fast ones; 0 is off.' : ''}
+      </span>
+    </div>
+  );
+}
+
+/** Of the moving pixels. */
+function share({ edges, counts }: SpeedHistogram, from: number, to: number): number {
+  let inside = 0,
+    all = 0;
+  counts.forEach((count, k) => {
+    all += count;
+    const middle = Math.sqrt(edges[k] * edges[k + 1]);
+    if (middle >= from && middle < to) inside += count;
+  });
+  return all === 0 ? 0 : inside / all;
+}
+
+function percent(v: number): string {
+  return `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`;
+}

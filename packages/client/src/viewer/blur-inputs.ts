@@ -1,0 +1,91 @@
+import type { SampleType } from '@ivrex/core';
+import type { Element, Raster, ShotDetail } from '@ivrex/contract';
+import { loadRaster } from '../api/raster-cache';
+import { isCryptomatte, ranksOf } from './data-picture';
+import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
+
+export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | keyof Around>;
+type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
+
+/** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without. */
+export async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
+  const { hidden, background } = detail.settings;
+  const passes = [element.beauty, element.motion, element.depth, element.ids].filter((pass) => pass !== null);
+  const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
+  const neighbour = async (f: number): Promise<FrameRasters | null> => {
+    if (!isThere(f)) return null;
+    const { width, height, rasters } = await loadRasters(element, now.motion.types, f);
+    return width === now.width && height === now.height ? rasters : null;
+  };
+  const behind = async (): Promise<Uint16Array | null> => {
+    if (background === null || hidden === 'off') return null;
+    const { header, planes } = await loadRaster(background, frame, 'picture');
+    return header.width === now.width && header.height === now.height ? (planes[0] as Uint16Array) : null;
+  };
+  const [previous, next, clean] = await Promise.all([orNull(neighbour(frame - 1)), orNull(neighbour(frame + 1)), orNull(behind())]);
+  return { previous, next, background: clean };
+}
+
+function orNull<T>(work: Promise<T | null>): Promise<T | null> {
+  return work.catch(() => null);
+}
+
+export async function loadInputs(
+  element: Element,
+  types: ReadonlyMap<string, SampleType>,
+  frame: number,
+  fps: number | null,
+): Promise<LoadedInputs> {
+  if (element.encoding === null) throw new TypeError('the element is not complete');
+  const { width, height, rasters } = await loadRasters(element, types, frame);
+  return { ...rasters, width, height, repairs: element.repairs, encoding: element.encoding, fps };
+}
+
+async function loadRasters(
+  { beauty, motion, depth, ids }: Element,
+  types: ReadonlyMap<string, SampleType>,
+  frame: number,
+): Promise<{ width: number; height: number; rasters: FrameRasters }> {
+  if (beauty === null || motion === null) throw new TypeError('the element is not complete');
+  const [picture, vectors, distances, objects] = await Promise.all([
+    loadRaster(beauty, frame, 'picture'),
+    loadRaster(motion, frame, 'planes'),
+    depth && loadRaster(depth, frame, 'planes'),
+    ids && loadRaster(ids, frame, 'planes'),
+  ]);
+  const { width, height } = picture.header;
+  const planes = new Map(vectors.header.names.map((name, i) => [name, vectors.planes[i] as Float32Array]));
+  return {
+    width,
+    height,
+    rasters: {
+      beauty: picture.planes[0] as Uint16Array,
+      motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
+      depth: distances && (atSize(distances, Math.max(0, distances.header.names.indexOf('Z')), width, height) as Float32Array),
+      ids: objects && atSize(isCryptomatte(objects) ? nearestObjects(objects) : objects, 0, width, height),
+    },
+  };
+}
+
+/** The object that covers most of each pixel: the bits of its id, the same number in every frame. */
+function nearestObjects(raster: Raster): PlainRaster {
+  const { ids, coverages } = ranksOf(raster);
+  const plane = Uint32Array.from(ids[0] ?? [], (id, i) => (coverages[0][i] > 0 ? id : 0));
+  return { header: raster.header, planes: [plane] };
+}
+
+interface PlainRaster {
+  readonly header: Pick<Raster['header'], 'width' | 'height'>;
+  readonly planes: readonly (Float32Array | Uint16Array | Uint32Array)[];
+}
+
+/** One plane at the beauty's size, nearest pixels. */
+function atSize(raster: PlainRaster, plane: number, width: number, height: number): Float32Array | Uint32Array {
+  const src = raster.planes[plane] as Float32Array | Uint32Array;
+  const { width: w, height: h } = raster.header;
+  if (w === width && h === height) return src;
+  const out = src instanceof Uint32Array ? new Uint32Array(width * height) : new Float32Array(width * height);
+  for (let i = 0; i < out.length; i++)
+    out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
+  return out;
+}

@@ -1,0 +1,34 @@
+import { shutterAt, type ShutterPlan } from '@ivrex/core';
+import type { Element, ShotDetail } from '@ivrex/contract';
+import { stampOf } from '../api/raster-cache';
+
+/** The shutter that an element is blurred under. */
+export function shutterOf({ settings }: Pick<ShotDetail, 'settings'>, element: Element): ShutterPlan {
+  return element.shutter ?? settings.shutter;
+}
+
+export function rateOf({ settings, passes }: ShotDetail, { beauty }: Element): number | null {
+  return settings.fps ?? passes.find((p) => p.id === beauty)?.fps ?? null;
+}
+
+/** Everything that the decoded motion of a frame depends on. */
+export function fieldKey(detail: ShotDetail, element: Element, frame: number): string {
+  const { beauty, motion, depth, ids, encoding, repairs } = element,
+    passes = [beauty, motion, depth, ids];
+  return JSON.stringify([...passes, encoding, repairs, frame, rateOf(detail, element), ...passes.map(stampOf)]);
+}
+
+/** Everything that a frame's plan depends on, but for its reach; a neighbour that comes or goes counts too. */
+export function planKey(detail: ShotDetail, element: Element, frame: number): string {
+  const { path, hidden, background } = detail.settings;
+  const frames = detail.passes.find((p) => p.id === element.beauty)?.frames;
+  const around = [frame - 1, frame + 1].map((f) => frames?.includes(f) ?? false);
+  return `${fieldKey(detail, element, frame)}/${path}/${hidden}/${background ?? ''}/${stampOf(background)}/${String(around)}`;
+}
+
+/** Everything that a blurred frame depends on. */
+export function blurKey(detail: ShotDetail, element: Element, shutter: ShutterPlan, frame: number): string {
+  const { opens, closes, strength, shape } = shutterAt(shutter, frame);
+  const exposure = [opens, closes, strength, shape ?? { kind: 'even' }, shutter.floorPx, shutter.ceilingPx, detail.settings.samples];
+  return `${planKey(detail, element, frame)}/${JSON.stringify(exposure)}`;
+}

@@ -1,0 +1,51 @@
+import type { Shutter } from './shutter';
+
+/** How the strength goes on from a key to the next one. */
+export type KeyWay = 'hold' | 'linear' | 'smooth';
+
+export interface StrengthKey {
+  readonly frame: number;
+  readonly strength: number;
+  readonly way: KeyWay;
+}
+
+/** Vectors outside these speeds (pixels per frame) are shortened: see `limitSpeeds`. Null: no limit. */
+export interface SpeedLimits {
+  readonly floorPx: number | null;
+  readonly ceilingPx: number | null;
+}
+
+/** The shutter of a whole shot or element. With keys the strength is theirs, and `strength` waits until there are none. */
+export interface ShutterPlan extends Shutter, SpeedLimits {
+  /** In order of their frames, one a frame. */
+  readonly keys: readonly StrengthKey[];
+}
+
+/** The shutter of one frame. */
+export function shutterAt(plan: ShutterPlan, frame: number): Shutter {
+  const { opens, closes, shape } = plan;
+  return { opens, closes, shape, strength: strengthAt(plan, frame) };
+}
+
+/** Before the first key and after the last one their strength holds. */
+export function strengthAt({ strength, keys }: Pick<ShutterPlan, 'strength' | 'keys'>, frame: number): number {
+  const after = keys.findIndex((key) => key.frame > frame);
+  if (keys.length === 0) return strength;
+  if (after === 0) return keys[0].strength;
+  if (after < 0) return keys[keys.length - 1].strength;
+  const a = keys[after - 1],
+    b = keys[after];
+  if (a.way === 'hold') return a.strength;
+  const u = (frame - a.frame) / (b.frame - a.frame);
+  return a.strength + (b.strength - a.strength) * (a.way === 'smooth' ? u * u * (3 - 2 * u) : u);
+}
+
+/** With a key at its frame in place of the one that was there. */
+export function withKey(keys: readonly StrengthKey[], key: StrengthKey): StrengthKey[] {
+  return [...keys.filter((k) => k.frame !== key.frame), key].sort((a, b) => a.frame - b.frame);
+}
+
+/** The largest strength of any frame. */
+export function mostStrength({ strength, keys }: Pick<ShutterPlan, 'strength' | 'keys'>): number {
+  return keys.length === 0 ? strength : Math.max(...keys.map((key) => key.strength));
+}
