@@ -168,6 +168,8 @@ export function bundleBench() {
   return bundle(
     {
       'kernels-bench': 'packages/media/bench/kernels-bench.ts',
+      'blur-bench': 'packages/media/bench/blur-bench.ts',
+      'blur-bench-thread': 'packages/media/bench/blur-bench-thread.ts',
       'exr-bench': 'packages/media/bench/exr-bench.ts',
       'folder-bench': 'packages/media/bench/folder-bench.ts',
     },

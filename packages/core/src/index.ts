@@ -21,7 +21,7 @@ export * from './shutter/exposure-shape';
 export * from './shutter/shutter-plan';
 export * from './blur/blur-plan';
 export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/blur-input';
-export { prepareBlur } from './blur/prepare';
+export { prepareBlur, type PrepareStage } from './blur/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/reduce-passes';
 export { keptShare, limitSpeeds } from './blur/limit-speeds';
 export { HIDDEN_SEEN, HIDDEN_MADE_UP, pathBends, pathLengths, samplePath } from './blur/plan-figures';

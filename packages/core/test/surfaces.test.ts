@@ -1,6 +1,6 @@
 import { emptyMotionField, type MotionField } from '../src';
 import { orderSurfaces } from '../src/blur/order';
-import { surfacesOf, trustedPixels } from '../src/blur/surfaces';
+import { connectedPieces, surfacesOf, trustedPixels, vectorsAgree } from '../src/blur/surfaces';
 
 const W = 40;
 const H = 30;
@@ -159,4 +159,46 @@ test('a picture with nothing in it has no surface', () => {
   const s = bands([]);
   expect(surfacesOf(s, s.trusted)).toMatchObject({ count: 0, of: new Int32Array(W * H).fill(-1) });
   expect(surfacesOf({ ...s, ids: null }, s.trusted).count).toBe(0);
+});
+
+test('pieces are those of a flood fill over neighbours that agree', () => {
+  // Blobs of two objects with steps in speed and depth, from a fixed sequence of numbers.
+  let seed = 12345;
+  const random = () => (seed = (seed * 1103515245 + 12345) % 2147483648) / 2147483648;
+  const s = bands([{ x0: 0, x1: W, id: 1, depth: 5, speed: 0 }]);
+  for (let blob = 0; blob < 26; blob++) {
+    const [cx, cy, r] = [random() * W, random() * H, 2 + random() * 5],
+      [id, speed, depth] = [1 + Math.floor(random() * 2), Math.floor(random() * 4) * 9, 5 + Math.floor(random() * 2)];
+    for (let i = 0; i < W * H; i++) {
+      if (Math.hypot((i % W) - cx, Math.floor(i / W) - cy) > r) continue;
+      s.ids[i] = id;
+      s.depth[i] = depth;
+      s.motion.toNext[i * 2] = speed;
+      s.rgba[i * 4 + 3] = blob % 7 === 0 ? 0 : 1;
+    }
+  }
+  const expected = new Int32Array(W * H).fill(-1);
+  let pieces = 0;
+  for (let start = 0; start < W * H; start++) {
+    if (expected[start] >= 0 || s.rgba[start * 4 + 3] === 0) continue;
+    const open = [start];
+    expected[start] = pieces;
+    for (let i = open.pop(); i !== undefined; i = open.pop()) {
+      const x = i % W,
+        here = i;
+      for (const j of [x > 0 ? i - 1 : -1, x + 1 < W ? i + 1 : -1, i - W, i + W]) {
+        if (j < 0 || j >= W * H || expected[j] >= 0 || s.rgba[j * 4 + 3] === 0) continue;
+        if (s.ids[j] !== s.ids[here] || !vectorsAgree(s.motion, s.depth, here, j)) continue;
+        expected[j] = pieces;
+        open.push(j);
+      }
+    }
+    pieces++;
+  }
+  const { of, count, sizes } = connectedPieces(s, s.trusted);
+  expect(count).toBe(pieces);
+  expect(pieces).toBeGreaterThan(12);
+  // Numbered in the order in which they are met, as the fill does.
+  expect(of).toEqual(expected);
+  expect(sizes.reduce((a, b) => a + b)).toBe(expected.reduce((sum, p) => sum + (p < 0 ? 0 : 1), 0));
 });

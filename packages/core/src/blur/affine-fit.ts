@@ -6,9 +6,9 @@ export interface KeyedField {
 }
 
 /** Half the window, in pixels: 5 x 5 around a pixel's centre, 6 x 6 around a corner. */
-const RADIUS_PX = 2.5;
+export const RADIUS_PX = 2.5;
 /** Pixels this near have a say in the vector itself. */
-const CORE_PX = 1;
+export const CORE_PX = 1;
 /** Fewer pixels than this do not tell a gradient. */
 const MIN_PIXELS = 6;
 /** Spread of the window's pixels along its narrower side (px^2) that an affine gradient needs, and in all for rotation and scale alone. */
@@ -36,7 +36,7 @@ export interface NearVector {
 }
 
 /**
- * The vectors at a place of a surface and their gradient, by least squares over the pixels of that surface around it; fills `out` for
+ * The vectors at a place of a surface and their gradient, by least squares over the pixels of that surface around it; fills `out` from `outAt` on for
  * each set. The vector itself comes from the nearest pixels, carried to the place by the gradient. Says what the pixels told: NOTHING when none
  * within CORE_PX belongs to the surface.
  */
@@ -49,6 +49,7 @@ export function fitAffine(
   shear: boolean,
   out: Float64Array,
   near: NearVector | null = null,
+  outAt = 0,
 ): Told {
   const { width, height, keys } = field;
   const x0 = Math.max(0, Math.ceil(cx - RADIUS_PX)),
@@ -160,7 +161,7 @@ export function fitAffine(
       yx = (pyx - pxy) / trace;
       xy = -yx;
     }
-    const at = set * FIT_NUMBERS;
+    const at = outAt + set * FIT_NUMBERS;
     out[at] = (set === 0 ? acx : bcx) / core - xx * mx - xy * my;
     out[at + 1] = (set === 0 ? acy : bcy) / core - yx * mx - yy * my;
     out[at + 2] = xx;

@@ -11,16 +11,26 @@ const MIN_AREA = 0.06,
 
 /**
  * The flow that takes a point by (dx, dy) and its surroundings by the gradient m in one frame. `turnNear`: of the turns that look the same the
- * one nearest to this angle (radians) is taken. A gradient that no surface can have is left out.
+ * one nearest to this angle (radians) is taken. A gradient that no surface can have is left out. Written from `at` on.
  */
-export function flowOf(dx: number, dy: number, mxx: number, mxy: number, myx: number, myy: number, out: Float64Array, turnNear = 0): void {
+export function flowOf(
+  dx: number,
+  dy: number,
+  mxx: number,
+  mxy: number,
+  myx: number,
+  myy: number,
+  out: Float64Array,
+  turnNear = 0,
+  at = 0,
+): void {
   const a = 1 + mxx,
     d = 1 + myy,
     half = (a + d) / 2,
     det = a * d - mxy * myx;
-  out[0] = dx;
-  out[1] = dy;
-  out[2] = out[3] = out[4] = out[5] = 0;
+  out[at] = dx;
+  out[at + 1] = dy;
+  out[at + 2] = out[at + 3] = out[at + 4] = out[at + 5] = 0;
   if (!(det > MIN_AREA && Math.abs(a) + Math.abs(d) + Math.abs(mxy) + Math.abs(myx) < 2 * MAX_STRETCH)) return;
   // log of a 2 x 2 matrix: A = half + N with N^2 = disc, so log A = ln(det)/2 + factor N.
   const disc = half * half - det;
@@ -46,19 +56,19 @@ export function flowOf(dx: number, dy: number, mxx: number, mxy: number, myx: nu
   const [pxx, pxy, pyx, pyy] = scratch,
     norm = pxx * pyy - pxy * pyx;
   if (!(Math.abs(norm) > 1e-6)) return;
-  out[0] = (pyy * dx - pxy * dy) / norm;
-  out[1] = (pxx * dy - pyx * dx) / norm;
-  out[2] = xx;
-  out[3] = xy;
-  out[4] = yx;
-  out[5] = yy;
+  out[at] = (pyy * dx - pxy * dy) / norm;
+  out[at + 1] = (pxx * dy - pyx * dx) / norm;
+  out[at + 2] = xx;
+  out[at + 3] = xy;
+  out[at + 4] = yx;
+  out[at + 5] = yy;
 }
 
 const scratch = new Float64Array(4);
 
 /** phi(X) = 1 + X/2 + X^2/6 + ..., by Horner: few terms for gentle motion, enough for a turn of more than half a circle. */
 function termsFor(size: number): number {
-  return size < 0.1 ? 6 : size < 0.6 ? 10 : 20;
+  return size < 0.004 ? 4 : size < 0.1 ? 6 : size < 0.6 ? 10 : 20;
 }
 
 export function phi(xx: number, xy: number, yx: number, yy: number, out: Float64Array): void {

@@ -23,6 +23,10 @@ interface PieceMotion {
 export function joinIslands(pieces: Pieces, passes: BlurFramePasses): Pieces {
   if (pieces.count < 2) return pieces;
   const bySize = [...pieces.sizes.keys()].sort((a, b) => pieces.sizes[b] - pieces.sizes[a] || a - b);
+  // A piece that is the only one of its object has nowhere to go.
+  const alike = new Map<number, number>();
+  for (const id of pieces.idOf) alike.set(id, (alike.get(id) ?? 0) + 1);
+  if (alike.size === pieces.count) return pieces;
   const motions = measurePieces(pieces, passes);
   const target = Int32Array.from(pieces.sizes, (_, piece) => piece);
   const hosts: number[] = [];

@@ -55,7 +55,11 @@ const MARGIN_PX = 3;
 const LEAST_HIDDEN_PX = 16;
 
 /** One surface with its colour, its paths and their extension; null when no pixel shows it. */
-export function pictureOfSurface(study: LayerStudy, surface: number): LayerPicture | null {
+export function pictureOfSurface(
+  study: LayerStudy,
+  surface: number,
+  watch: (stage: 'paths' | 'hidden') => void = () => undefined,
+): LayerPicture | null {
   const tight = study.bounds[surface];
   if (tight === undefined) return null;
   const { input } = study,
@@ -74,7 +78,9 @@ export function pictureOfSurface(study: LayerStudy, surface: number): LayerPictu
   const gridBox = growSides(clip(grow(inside, reachPx), width, height), outside, input);
   const path = surfacePath(study.paths, surface, tight.box, gridBox);
   const layer = { surface, box, path, colour: sharedFloats(box.width * box.height * 4), state: new Uint8Array(box.width * box.height) };
+  watch('paths');
   const shared = fillColour(study, layer, hiddenPx);
+  watch('hidden');
   return { ...layer, shared };
 }
 
@@ -129,13 +135,14 @@ type Unfilled = Omit<LayerPicture, 'shared'>;
 /** The surface's pixels: its own, those that are hidden now but seen in a neighbouring frame or the clean background, and what is made up. */
 function fillColour(study: LayerStudy, layer: Unfilled, hiddenPx: number): Map<number, readonly number[]> {
   const { input, surfaces, rank } = study,
-    { width, height, rgba } = input,
+    { width, height } = input,
     { box, colour, state, surface } = layer;
   const shared = new Map<number, readonly number[]>();
   const search = new HiddenSearch(study, layer, hiddenPx);
   let unknown = 0;
   for (let row = 0; row < box.height; row++) {
     const y = box.y0 + row;
+    copyOwn(study, layer, row);
     for (let column = 0; column < box.width; column++) {
       const x = box.x0 + column,
         k = row * box.width + column;
@@ -148,13 +155,9 @@ function fillColour(study: LayerStudy, layer: Unfilled, hiddenPx: number): Map<n
         there = surfaces.of[i];
       if (there === surface) {
         state[k] = OWN;
-        colour[k * 4] = rgba[i * 4];
-        colour[k * 4 + 1] = rgba[i * 4 + 1];
-        colour[k * 4 + 2] = rgba[i * 4 + 2];
-        colour[k * 4 + 3] = rgba[i * 4 + 3];
         if (study.pure[i] === 0 && touchesNearer(study, surface, x, y) && search.look(x, y, search.found, 0) === SEEN)
           shared.set(i, Array.from(search.found));
-      } else if (there >= 0 && rank[there] < rank[surface]) {
+      } else if (there >= 0 && rank[there] < rank[surface] && !search.isBuried(x, y)) {
         state[k] = search.look(x, y, colour, k * 4);
         if (state[k] === ABSENT) colour.fill(0, k * 4, k * 4 + 4);
         else if (state[k] === UNKNOWN) unknown++;
@@ -164,6 +167,20 @@ function fillColour(study: LayerStudy, layer: Unfilled, hiddenPx: number): Map<n
   if (unknown > 0) fillUnknown(layer, width, height);
   repeatOutside(layer, width, height);
   return shared;
+}
+
+/** The surface's own pixels of a row of its box, run by run. */
+function copyOwn({ input, surfaces }: LayerStudy, { box, colour, surface }: Unfilled, row: number): void {
+  const { width, height, rgba } = input,
+    y = box.y0 + row;
+  if (y < 0 || y >= height) return;
+  const end = y * width + Math.min(width, box.x0 + box.width);
+  for (let i = y * width + Math.max(0, box.x0); i < end; i++) {
+    if (surfaces.of[i] !== surface) continue;
+    const from = i;
+    while (i < end && surfaces.of[i] === surface) i++;
+    colour.set(rgba.subarray(from * 4, i * 4), (row * box.width + from - y * width - box.x0) * 4);
+  }
 }
 
 function touchesNearer({ surfaces, rank, input }: LayerStudy, surface: number, x: number, y: number): boolean {
@@ -227,23 +244,67 @@ class HiddenSearch {
 
   /** Finds the surface's own place that this one's path comes from, for its depth; false when it is too far to be of use. */
   private findNearest(x: number, y: number): boolean {
-    const { grid, nearest, depth } = this.layer.path;
+    const from = this.nearestTo(x, y);
+    if (from < 0) return false;
+    this.like.depth = this.layer.path.depth[from];
+    // With an id the same object is told at any distance.
+    return this.like.id !== 0 || this.isWithin(from, x, y, this.hiddenPx);
+  }
+
+  /** So deep behind something that no exposure can uncover it: both move, one way or the other, and for longer than a frame at most. */
+  isBuried(x: number, y: number): boolean {
+    const from = this.nearestTo(x, y);
+    return from >= 0 && !this.isWithin(from, x, y, 2 * this.hiddenPx * Math.max(1, this.study.reachFrames));
+  }
+
+  /** The node of the surface itself that is nearest to the node beside a pixel; -1 when there is none. */
+  private nearestTo(x: number, y: number): number {
+    const { grid, nearest } = this.layer.path;
     const nx = Math.min(grid.across - 1, Math.max(0, Math.round((x - grid.x0) / NODE_PX))),
       ny = Math.min(grid.down - 1, Math.max(0, Math.round((y - grid.y0) / NODE_PX)));
-    const from = nearest[ny * grid.across + nx];
-    if (from < 0) return false;
-    this.like.depth = depth[from];
-    // With an id the same object is told at any distance.
-    if (this.like.id !== 0) return true;
-    const row = Math.floor(from / grid.across);
-    if (Math.abs(from - row * grid.across - nx) * NODE_PX > this.hiddenPx || Math.abs(row - ny) * NODE_PX > this.hiddenPx) return false;
-    return true;
+    return nearest[ny * grid.across + nx];
   }
+
+  private isWithin(node: number, x: number, y: number, px: number): boolean {
+    const { grid } = this.layer.path,
+      row = Math.floor(node / grid.across);
+    return (
+      Math.abs(grid.x0 + (node - row * grid.across) * NODE_PX - x) <= px + NODE_PX && Math.abs(grid.y0 + row * NODE_PX - y) <= px + NODE_PX
+    );
+  }
+}
+
+/** Colours farther from what is unknown than this have no say in it. */
+const AROUND_PX = 96;
+
+/** The part of a box that holds what is unknown, with as much again around it: farther colours have no say that would be seen. */
+function unknownPart(box: Box, state: Uint8Array, inside: Box): Box {
+  let x0 = inside.width,
+    x1 = -1,
+    y0 = inside.height,
+    y1 = -1;
+  for (let y = 0; y < inside.height; y++) {
+    const row = (inside.y0 + y - box.y0) * box.width + inside.x0 - box.x0;
+    for (let x = 0; x < inside.width; x++) {
+      if (state[row + x] !== UNKNOWN) continue;
+      if (x < x0) x0 = x;
+      if (x > x1) x1 = x;
+      if (y < y0) y0 = y;
+      y1 = y;
+    }
+  }
+  const around = Math.min(Math.max(x1 - x0, y1 - y0), AROUND_PX) + LEAST_HIDDEN_PX;
+  const part = clip(
+    { x0: x0 - around, y0: y0 - around, width: x1 - x0 + 1 + 2 * around, height: y1 - y0 + 1 + 2 * around },
+    inside.width,
+    inside.height,
+  );
+  return { ...part, x0: inside.x0 + part.x0, y0: inside.y0 + part.y0 };
 }
 
 /** What was never seen comes from its surroundings within the picture. */
 function fillUnknown({ box, colour, state }: Unfilled, width: number, height: number): void {
-  const inside = clip(box, width, height);
+  const inside = unknownPart(box, state, clip(box, width, height));
   const part = new Float32Array(inside.width * inside.height * 4),
     known = new Uint8Array(inside.width * inside.height);
   const row = (y: number) => (inside.y0 + y - box.y0) * box.width + inside.x0 - box.x0;

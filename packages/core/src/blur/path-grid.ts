@@ -1,7 +1,8 @@
 import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
-import { FIT_NUMBERS, fitAffine, GRADIENT, NOTHING, ROUGH_GRADIENT } from './affine-fit';
+import { FIT_NUMBERS, GRADIENT, NOTHING, ROUGH_GRADIENT } from './affine-fit';
 import { FLOW_NUMBERS } from './affine-path';
 import { chainEnds, type FarEnds } from './chain-ends';
+import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from './nearest';
 import { ENDS, writeFlow, type Nodes, type PathStudy } from './path-study';
 import { sharedFloats } from './shared-floats';
@@ -20,33 +21,17 @@ export interface SurfacePath {
  */
 export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box): SurfacePath {
   const nodes = nodesOver(box);
-  const { x0, y0, across, down } = nodes;
-  const told = new Uint8Array(across * down);
-  const fits = new Float64Array(across * down * 2 * FIT_NUMBERS);
-  const fit = new Float64Array(2 * FIT_NUMBERS);
-  const sets = [study.field.toNext, study.field.toPrevious];
-  for (let ny = 0; ny < down; ny++) {
-    const y = y0 + ny * NODE_PX;
-    if (y < seen.y0 - 1 || y > seen.y0 + seen.height) continue;
-    for (let nx = 0; nx < across; nx++) {
-      const x = x0 + nx * NODE_PX;
-      if (x < seen.x0 - 1 || x > seen.x0 + seen.width) continue;
-      const n = ny * across + nx;
-      told[n] = fitAffine(study.field, key, sets, x, y, study.shear, fit);
-      if (told[n] !== NOTHING) fits.set(fit, n * 2 * FIT_NUMBERS);
-    }
-  }
+  const { across, down } = nodes;
+  const { told, fits, between } = fitGrid(study, key, seen, nodes);
   borrowGradients(told, fits, nodes);
   const own = told.map((t) => (t === NOTHING ? 0 : 1));
-  const ends = new Float64Array(across * down * ENDS),
-    flow = new Float64Array(FLOW_NUMBERS);
+  // A fit is as long as a flow: it is turned into one where it lies.
+  const ends = fits;
   for (let n = 0; n < own.length; n++) {
-    if (own[n] === 0) continue;
-    for (let end = 0; end < 2; end++) {
-      writeFlow(study.model, fits, (n * 2 + end) * FIT_NUMBERS, flow);
-      ends.set(flow, n * ENDS + end * FLOW_NUMBERS);
-    }
+    if (own[n] === 0 || between[n] === 1) continue;
+    for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) writeFlow(study.model, fits, at, ends, 0, at);
   }
+  fillBetween(between, ends, ENDS, nodes);
   const nearest = nearestMember(own, across, down);
   const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, ends, nodes);
   return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes) };
@@ -91,8 +76,9 @@ function borrowGradients(told: Uint8Array, fits: Float64Array, { across, down }:
 
 /** Nodes that cover the box's pixels, the same from the left as from the right. */
 function nodesOver(box: Box): Nodes {
-  const across = Math.max(2, Math.ceil((box.width - 1) / NODE_PX) + 1),
-    down = Math.max(2, Math.ceil((box.height - 1) / NODE_PX) + 1);
+  // An odd number of them: every second one is the same from both sides.
+  const across = Math.max(2, Math.ceil((box.width - 1) / NODE_PX) + 1) | 1,
+    down = Math.max(2, Math.ceil((box.height - 1) / NODE_PX) + 1) | 1;
   return {
     x0: box.x0 - ((across - 1) * NODE_PX - (box.width - 1)) / 2,
     y0: box.y0 - ((down - 1) * NODE_PX - (box.height - 1)) / 2,
@@ -115,6 +101,10 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
         from = nearest[n];
       // A surface without a single believable vector stands still.
       if (from < 0) continue;
+      if (from === n && orders < 4) {
+        writeOwn(ends, n, orders, out);
+        continue;
+      }
       carry(ends, from, n, nodes.across, near);
       if (from !== n) shorten(near, longest);
       if (far !== null && farNearest !== null) carry(far.rest, farNearest[n], n, nodes.across, rest);
@@ -142,6 +132,16 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
   return { ...nodes, orders, nodes: out };
 }
 
+/** A node of the surface itself, as most are: (f - b) / 2 and (f + b) / 2. */
+function writeOwn(ends: Float64Array, n: number, orders: 1 | 2 | 4, out: Float32Array): void {
+  for (let k = 0, at = n * orders * NODE_FLOATS, end = n * ENDS; k < FLOW_NUMBERS; k++, at++, end++) {
+    const f = ends[end],
+      b = ends[end + FLOW_NUMBERS];
+    out[at] = (f - b) / 2;
+    if (orders === 2) out[at + NODE_FLOATS] = (f + b) / 2;
+  }
+}
+
 /** Forward and back agree everywhere to a few thousandths of a pixel: one power of the time says it all. */
 function isEven(nearest: Int32Array, ends: Float64Array): boolean {
   for (let n = 0; n < nearest.length; n++) {
@@ -155,12 +155,15 @@ function isEven(nearest: Int32Array, ends: Float64Array): boolean {
 /** Carried on, a surface is taken to go no faster than this many times as fast as nearly all of it, and a little: beyond, noise has the word. */
 const CARRIED_FASTER = 2,
   CARRIED_ROOM_PX = 4,
-  NEARLY_ALL = 0.97;
+  NEARLY_ALL = 0.97,
+  LENGTH_SAMPLES = 8000;
 
 function longestCarried(nearest: Int32Array, ends: Float64Array): number {
   const lengths: number[] = [];
-  for (let n = 0; n < nearest.length; n++) {
-    if (nearest[n] !== n) continue;
+  // A sample tells it as well.
+  const stride = Math.max(1, Math.floor(nearest.length / LENGTH_SAMPLES));
+  for (let n = 0, met = 0; n < nearest.length; n++) {
+    if (nearest[n] !== n || met++ % stride !== 0) continue;
     for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) lengths.push(Math.hypot(ends[at], ends[at + 1]));
   }
   const sorted = Float64Array.from(lengths).sort();

@@ -32,7 +32,7 @@ export interface Nodes {
 }
 
 /** The path parameter at the end of one frame: a flow for arcs, else the vector and its gradient as they are. */
-export function writeFlow(model: PathStudy['model'], fit: Float64Array, at: number, out: Float64Array, turnNear = 0): void {
-  if (model === 'arc') flowOf(fit[at], fit[at + 1], fit[at + 2], fit[at + 3], fit[at + 4], fit[at + 5], out, turnNear);
-  else for (let k = 0; k < FLOW_NUMBERS; k++) out[k] = fit[at + k];
+export function writeFlow(model: PathStudy['model'], fit: Float64Array, at: number, out: Float64Array, turnNear = 0, outAt = 0): void {
+  if (model === 'arc') flowOf(fit[at], fit[at + 1], fit[at + 2], fit[at + 3], fit[at + 4], fit[at + 5], out, turnNear, outAt);
+  else for (let k = 0; k < FLOW_NUMBERS; k++) out[outAt + k] = fit[at + k];
 }

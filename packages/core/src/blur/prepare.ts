@@ -16,11 +16,14 @@ import { surfacesOf, trustedPixels, type Surfaces } from './surfaces';
 
 const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true };
 
+/** What `prepareBlur` does, in this order; told when each is done. Paths and hidden areas take turns, surface by surface. */
+export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
+
 /**
  * The half of the blur that does not depend on the shutter: surfaces and their order, paths and their extension, hidden areas, shared edges.
  * After BLUR.md's layered inverse warp. @throws IvrexError sizeMismatch
  */
-export function prepareBlur(given: BlurInput): BlurPlan {
+export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => void = () => undefined): BlurPlan {
   assertSizes(given);
   const input = { ...given, rgba: finiteColours(given.rgba) };
   const { width, height, motion } = input,
@@ -28,6 +31,7 @@ export function prepareBlur(given: BlurInput): BlurPlan {
   const trusted = trustedPixels(input);
   const surfaces = surfacesOf(input, trusted);
   const { rank, from } = orderSurfaces(surfaces, input, trusted);
+  watch('surfaces');
   const model = input.path === 'auto' ? 'arc' : input.path;
   const longestPx = Math.min(peakSpeed(motion), Math.max(width, height)),
     looks = looksOf(input);
@@ -47,10 +51,11 @@ export function prepareBlur(given: BlurInput): BlurPlan {
   };
   const pictures = new Map<number, LayerPicture>();
   for (let surface = 0; surface < surfaces.count; surface++) {
-    const picture = pictureOfSurface(study, surface);
+    const picture = pictureOfSurface(study, surface, watch);
     if (picture !== null) pictures.set(surface, picture);
   }
   const separated = steps.edges ? separateEdges(study, pictures) + takeOffBehind(study, pictures) : 0;
+  watch('edges');
   const hidden = hiddenSources(study, pictures);
   const layers: PlannedLayer[] = [],
     numberOf = new Uint16Array(surfaces.count);
@@ -58,6 +63,7 @@ export function prepareBlur(given: BlurInput): BlurPlan {
     const cropped = cropLayer(picture, reachOf(study, picture.surface), input);
     if (cropped !== null) numberOf[picture.surface] = layers.push({ ...cropped, tileTravel: tileTravel(cropped.path, input) });
   }
+  watch('crop');
   return {
     width,
     height,

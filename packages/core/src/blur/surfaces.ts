@@ -56,42 +56,46 @@ export function trustedPixels({ rgba, motion, depth, ids }: BlurFramePasses): Ui
   return trusted;
 }
 
-function connectedPieces({ motion, depth, rgba, ids }: BlurFramePasses, trusted: Uint8Array): Pieces {
+export function connectedPieces({ motion, depth, rgba, ids }: BlurFramePasses, trusted: Uint8Array): Pieces {
   const { width, height } = motion;
-  const parent = new Int32Array(width * height);
-  for (let i = 0; i < parent.length; i++) parent[i] = rgba[i * 4 + 3] > 0 && trusted[i] === 1 ? i : -1;
-  const find = (i: number): number => {
-    while (parent[i] !== i) i = parent[i] = parent[parent[i]];
-    return i;
+  const of = new Int32Array(width * height).fill(-1);
+  // Labels in the order in which they are met; a label that turned out to be another's piece leads on to it.
+  const leadsTo: number[] = [];
+  const find = (label: number): number => {
+    while (leadsTo[label] !== label) label = leadsTo[label] = leadsTo[leadsTo[label]];
+    return label;
   };
-  const join = (a: number, b: number): void => {
-    if (parent[a] < 0 || parent[b] < 0 || (ids !== null && ids[a] !== ids[b]) || !vectorsAgree(motion, depth, a, b)) return;
-    const ra = find(a),
-      rb = find(b);
-    if (ra !== rb) parent[Math.max(ra, rb)] = Math.min(ra, rb);
-  };
+  const agree = (a: number, b: number): boolean => (ids === null || ids[a] === ids[b]) && vectorsAgree(motion, depth, a, b);
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const i = y * width + x;
-      if (x + 1 < width) join(i, i + 1);
-      if (y + 1 < height) join(i, i + width);
+      if (!(rgba[i * 4 + 3] > 0) || trusted[i] !== 1) continue;
+      const left = x > 0 ? of[i - 1] : -1,
+        above = y > 0 ? of[i - width] : -1;
+      if (left >= 0 && agree(i - 1, i)) of[i] = left;
+      if (above >= 0 && above !== of[i] && agree(i - width, i)) {
+        if (of[i] < 0) of[i] = above;
+        else {
+          const a = find(above),
+            b = find(of[i]);
+          leadsTo[Math.max(a, b)] = Math.min(a, b);
+        }
+      }
+      if (of[i] < 0) of[i] = leadsTo.push(leadsTo.length) - 1;
     }
   }
-  const of = new Int32Array(width * height).fill(-1),
-    known = new Map<number, number>(),
+  const number = new Int32Array(leadsTo.length).fill(-1),
     sizes: number[] = [],
     idOf: number[] = [];
   for (let i = 0; i < of.length; i++) {
-    if (parent[i] < 0) continue;
-    const root = find(i);
-    let piece = known.get(root);
-    if (piece === undefined) {
-      known.set(root, (piece = known.size));
-      sizes.push(0);
+    if (of[i] < 0) continue;
+    const root = find(of[i]);
+    if (number[root] < 0) {
+      number[root] = sizes.push(0) - 1;
       idOf.push(ids === null || Number.isNaN(ids[i]) ? 0 : ids[i]);
     }
-    of[i] = piece;
-    sizes[piece]++;
+    of[i] = number[root];
+    sizes[of[i]]++;
   }
   return { of, count: sizes.length, sizes: Int32Array.from(sizes), idOf: Float64Array.from(idOf) };
 }
@@ -113,13 +117,13 @@ function vectorAgrees(v: Float32Array, a: number, b: number): boolean {
 function mergeSmall(pieces: Pieces, motion: MotionField): void {
   const { of, sizes, idOf } = pieces,
     { width, height } = motion;
-  const mean = meanVectors(pieces, motion);
   const bySize = [...sizes.keys()].sort((a, b) => sizes[b] - sizes[a] || a - b);
   const kept = new Uint8Array(pieces.count);
   bySize.slice(0, MAX_SURFACES).forEach((piece, rank) => {
     if (rank === 0 || sizes[piece] >= MIN_SURFACE_PX) kept[piece] = 1;
   });
   if (kept.every((k) => k === 1)) return;
+  const mean = meanVectors(pieces, motion);
   const touches = new Map<number, Map<number, number>>();
   const touch = (small: number, by: number) => {
     const list = touches.get(small) ?? new Map<number, number>();
