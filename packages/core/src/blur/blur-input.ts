@@ -20,6 +20,8 @@ export interface BlurSteps {
   readonly shear: boolean;
   /** Pixels that two surfaces share are taken apart. */
   readonly edges: boolean;
+  /** What shows through evenly transparent surfaces is taken off them and given to what lies behind. */
+  readonly through: boolean;
 }
 
 export interface BlurInput extends BlurFramePasses {

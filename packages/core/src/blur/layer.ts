@@ -7,6 +7,7 @@ import type { PathStudy } from './path-study';
 import { pushPull } from './push-pull';
 import { sharedFloats } from './shared-floats';
 import type { Surfaces } from './surfaces';
+import { NOTHING_BEHIND, type Transparency } from './transparent';
 
 export interface LayerStudy {
   readonly input: BlurInput;
@@ -27,6 +28,8 @@ export interface LayerStudy {
   readonly entering: ReadonlyMap<number, Sides>;
   /** Frames in which hidden places are looked for. */
   readonly looks: readonly FrameLook[];
+  /** What shows through transparent surfaces; null when there are none. */
+  readonly through: Transparency | null;
   /** Surfaces that the clean background shows. */
   readonly inBackground: Uint8Array;
 }
@@ -158,7 +161,7 @@ function fillColour(study: LayerStudy, layer: Unfilled, hiddenPx: number): Map<n
         if (study.pure[i] === 0 && touchesNearer(study, surface, x, y) && search.look(x, y, search.found, 0) === SEEN)
           shared.set(i, Array.from(search.found));
       } else if (there >= 0 && rank[there] < rank[surface] && !search.isBuried(x, y)) {
-        state[k] = search.look(x, y, colour, k * 4);
+        state[k] = study.through?.at[i] === NOTHING_BEHIND ? ABSENT : search.look(x, y, colour, k * 4);
         if (state[k] === ABSENT) colour.fill(0, k * 4, k * 4 + 4);
         else if (state[k] === UNKNOWN) unknown++;
       } else state[k] = ABSENT;

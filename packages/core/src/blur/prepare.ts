@@ -11,10 +11,11 @@ import type { NeighbourField, PathStudy } from './path-study';
 import { sharedBytes, sharedCopy } from './shared-floats';
 import { hiddenSources, reportOn } from './report';
 import { takeOffBehind } from './soft-overlaps';
+import { showThrough, takeApartThrough } from './transparent';
 import { tileTravel } from './tile-travel';
 import { surfacesOf, trustedPixels, type Surfaces } from './surfaces';
 
-const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true };
+const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true, through: true };
 
 /** What `prepareBlur` does, in this order; told when each is done. Paths and hidden areas take turns, surface by surface. */
 export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
@@ -35,11 +36,13 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
   const model = input.path === 'auto' ? 'arc' : input.path;
   const longestPx = Math.min(peakSpeed(motion), Math.max(width, height)),
     looks = looksOf(input);
+  const pure = purePixels(surfaces.of, width, height);
   const study: LayerStudy = {
     input,
     paths: pathStudy(input, surfaces, trusted, model, steps),
     surfaces,
-    pure: purePixels(surfaces.of, width, height),
+    pure,
+    through: steps.through ? showThrough(input, surfaces, rank, pure, looks) : null,
     bounds: boundsOf(input, surfaces),
     rank,
     rankOfId: ranksById(surfaces, rank),
@@ -54,6 +57,7 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
     const picture = pictureOfSurface(study, surface, watch);
     if (picture !== null) pictures.set(surface, picture);
   }
+  if (study.through !== null) takeApartThrough(study.through, input, pictures);
   const separated = steps.edges ? separateEdges(study, pictures) + takeOffBehind(study, pictures) : 0;
   watch('edges');
   const hidden = hiddenSources(study, pictures);

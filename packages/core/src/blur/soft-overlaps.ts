@@ -12,7 +12,7 @@ const LEAST_BEHIND = 0.004;
  * surface. So it is taken off the nearer one: the coverage of both together is c = a + (1 - a) b, which gives a. Returns how many pixels it was
  * taken off.
  */
-export function takeOffBehind({ input, surfaces, rank }: LayerStudy, layers: ReadonlyMap<number, LayerPicture>): number {
+export function takeOffBehind({ input, surfaces, rank, through }: LayerStudy, layers: ReadonlyMap<number, LayerPicture>): number {
   const { width, rgba } = input,
     { of } = surfaces;
   const nearestFirst = [...layers.values()].sort((a, b) => rank[a.surface] - rank[b.surface]);
@@ -26,6 +26,8 @@ export function takeOffBehind({ input, surfaces, rank }: LayerStudy, layers: Rea
       if (x < 0 || y < 0 || x >= width || y >= input.height) continue;
       const i = y * width + x;
       if (of[i] < 0 || of[i] === layer.surface || rank[of[i]] >= rank[layer.surface] || rgba[i * 4 + 3] >= FULL) continue;
+      // What shows through has been taken off already.
+      if (through !== null && through.at[i] !== 0) continue;
       let sum = behind.get(i);
       if (sum === undefined) behind.set(i, (sum = new Float64Array(4)));
       const clear = 1 - sum[3];

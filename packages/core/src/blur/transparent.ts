@@ -1,0 +1,226 @@
+import type { BlurInput } from './blur-input';
+import { indexIn } from './edges';
+import { SEEN, type FrameLook } from './hidden';
+import type { LayerPicture } from './layer';
+import { pushPull } from './push-pull';
+import type { Surfaces } from './surfaces';
+
+/**
+ * What shows through evenly transparent surfaces. The picture holds C = F + (1 - a) B in one pixel, the data passes know F's surface alone. Where
+ * nothing lies behind, the surface shows its own coverage a; where the coverage A is larger, the rest is B's: b = (A - a) / (1 - a).
+ */
+export interface Transparency {
+  /** By pixel: NOTHING_BEHIND, 1 + the number of its mixed pixel, or 0 where nothing is known. */
+  readonly at: Int32Array;
+  readonly mixed: readonly MixedPixel[];
+}
+
+export interface MixedPixel {
+  readonly pixel: number;
+  readonly front: number;
+  readonly behind: number;
+  /** The front surface's own RGBA there: its coverage, and its colour once it is known. */
+  readonly own: Float64Array;
+  isKnown: boolean;
+}
+
+export const NOTHING_BEHIND = -1;
+
+/** Coverages this near are the same; so much more is of something behind. */
+const SAME_COVERAGE = 0.04,
+  MORE_COVERAGE = 0.06;
+/** Less coverage or more is no glass. */
+const LEAST_OWN = 0.05,
+  MOST_OWN = 0.96;
+const BINS = 64,
+  /** Share of a surface's pixels that must have its own coverage. */
+  LEAST_SHARE = 0.1,
+  LEAST_PIXELS = 400,
+  STANDS_OUT = 4,
+  PEAK_BINS = 5;
+
+/** Finds evenly transparent surfaces and what lies behind them; null when there are none. */
+export function showThrough(
+  input: BlurInput,
+  surfaces: Surfaces,
+  rank: Int32Array,
+  pure: Uint8Array,
+  looks: readonly FrameLook[],
+): Transparency | null {
+  const own = ownCoverages(input, surfaces, pure);
+  if (own === null) return null;
+  const { rgba, width } = input,
+    { of } = surfaces;
+  const at = new Int32Array(of.length);
+  for (let i = 0; i < of.length; i++) {
+    const a = of[i] < 0 ? 0 : own[of[i]];
+    if (a > 0 && pure[i] === 1 && Math.abs(rgba[i * 4 + 3] - a) <= SAME_COVERAGE) at[i] = NOTHING_BEHIND;
+  }
+  const isMixed = (i: number) => of[i] >= 0 && own[of[i]] > 0 && pure[i] === 1 && rgba[i * 4 + 3] > own[of[i]] + MORE_COVERAGE;
+  const mixed: MixedPixel[] = [],
+    met = new Uint8Array(of.length);
+  for (let start = 0; start < of.length; start++) {
+    if (met[start] === 1 || !isMixed(start)) continue;
+    const front = of[start];
+    const { patch, touches } = floodPatch(start, of, width, met, isMixed);
+    let behind = -1,
+      most = 0;
+    for (const [surface, contacts] of touches) if (rank[surface] > rank[front] && contacts > most) [behind, most] = [surface, contacts];
+    if (behind < 0) continue;
+    for (const pixel of patch)
+      at[pixel] = mixed.push({ pixel, front, behind, own: new Float64Array([0, 0, 0, own[front]]), isKnown: false });
+  }
+  for (const entry of mixed) lookForFront(entry, input, surfaces, looks, own[entry.front]);
+  return { at, mixed };
+}
+
+/** By surface: the coverage that it has over nothing; 0 where it is opaque or of many coverages. */
+function ownCoverages({ rgba }: BlurInput, { of, count }: Surfaces, pure: Uint8Array): Float64Array | null {
+  const histogram = new Int32Array(count * BINS),
+    pixels = new Int32Array(count);
+  for (let i = 0; i < of.length; i++) {
+    if (of[i] < 0 || pure[i] === 0) continue;
+    pixels[of[i]]++;
+    const a = rgba[i * 4 + 3];
+    if (a > LEAST_OWN && a < MOST_OWN) histogram[of[i] * BINS + Math.floor(a * BINS)]++;
+  }
+  const own = new Float64Array(count);
+  let found = false;
+  for (let s = 0; s < count; s++) {
+    const bins = histogram.subarray(s * BINS, (s + 1) * BINS);
+    const about = (k: number) => (bins[k - 1] ?? 0) + (bins[k] ?? 0) + (bins[k + 1] ?? 0);
+    // The least coverage that many pixels have, where it is most common.
+    let k = pixels[s] < LEAST_PIXELS ? -1 : bins.findIndex((_, j) => about(j) > 0 && about(j) >= LEAST_SHARE * pixels[s]);
+    if (k < 0) continue;
+    while (k + 1 < BINS && about(k + 1) > about(k)) k++;
+    // A soft thing has every coverage: the one of glass stands out.
+    if (about(k) < STANDS_OUT * Math.max(about(k - PEAK_BINS), about(k + PEAK_BINS))) continue;
+    let sum = 0;
+    for (let j = Math.max(0, k - 1); j <= Math.min(BINS - 1, k + 1); j++) sum += ((j + 0.5) / BINS) * bins[j];
+    own[s] = sum / about(k);
+    found = true;
+  }
+  return found ? own : null;
+}
+
+/** The connected pixels of one front surface through which something shows, and the surfaces that they touch. */
+function floodPatch(
+  start: number,
+  of: Int32Array,
+  width: number,
+  met: Uint8Array,
+  isMixed: (i: number) => boolean,
+): { patch: number[]; touches: Map<number, number> } {
+  const patch = [start],
+    touches = new Map<number, number>(),
+    front = of[start];
+  met[start] = 1;
+  for (let next = 0; next < patch.length; next++) {
+    const i = patch[next],
+      x = i % width;
+    // Edges of both surfaces lie in between: other surfaces are met two pixels on.
+    for (const [step, isInside] of [
+      [-1, x > 1],
+      [1, x < width - 2],
+      [-width, i >= 2 * width],
+      [width, i + 2 * width < of.length],
+    ] as const) {
+      if (!isInside) continue;
+      const near = i + step,
+        far = near + step;
+      if (of[far] >= 0 && of[far] !== front) touches.set(of[far], (touches.get(of[far]) ?? 0) + 1);
+      if (met[near] === 1 || of[near] !== front || !isMixed(near)) continue;
+      met[near] = 1;
+      patch.push(near);
+    }
+  }
+  return { patch, touches };
+}
+
+const place = new Float64Array(4);
+
+/** The same point of the front surface may lie over nothing in a neighbouring frame: that is its own colour. */
+function lookForFront(
+  entry: MixedPixel,
+  { motion, depth, width }: BlurInput,
+  { idOf }: Surfaces,
+  looks: readonly FrameLook[],
+  own: number,
+): void {
+  const { pixel } = entry,
+    like = { id: idOf[entry.front], depth: depth?.[pixel] ?? 0, isFarther: () => false };
+  let seen = 0;
+  const sum = [0, 0, 0, 0];
+  for (const look of looks) {
+    const vectors = look.end === 1 ? motion.toNext : motion.toPrevious,
+      wayX = vectors[pixel * 2],
+      wayY = vectors[pixel * 2 + 1];
+    if (look.at(like, (pixel % width) + wayX, Math.floor(pixel / width) + wayY, wayX, wayY, place) !== SEEN) continue;
+    if (Math.abs(place[3] - own) > SAME_COVERAGE) continue;
+    for (let c = 0; c < 4; c++) sum[c] += place[c];
+    seen++;
+  }
+  if (seen === 0) return;
+  for (let c = 0; c < 4; c++) entry.own[c] = sum[c] / seen;
+  entry.isKnown = true;
+}
+
+/**
+ * Takes the mixed pixels apart, in place: where the front's own colour was seen, what is left is what lies behind; where what lies behind was seen
+ * in a neighbouring frame, what is left is the front's; elsewhere the front's colour is filled in from around first.
+ */
+export function takeApartThrough({ mixed }: Transparency, { rgba, width }: BlurInput, pictures: ReadonlyMap<number, LayerPicture>): void {
+  const byFront = new Map<number, MixedPixel[]>();
+  for (const entry of mixed) {
+    const entries = byFront.get(entry.front);
+    if (entries === undefined) byFront.set(entry.front, [entry]);
+    else entries.push(entry);
+  }
+  for (const [front, entries] of byFront) {
+    const near = pictures.get(front);
+    if (near === undefined) continue;
+    const { box, colour } = near;
+    for (const entry of entries) {
+      const far = pictures.get(entry.behind),
+        x = entry.pixel % width,
+        y = Math.floor(entry.pixel / width),
+        k = far === undefined ? -1 : indexIn(far.box, x, y);
+      if (entry.isKnown || far === undefined || k < 0 || far.state[k] !== SEEN) continue;
+      const clear = 1 - entry.own[3];
+      for (let c = 0; c < 3; c++) entry.own[c] = Math.max(0, rgba[entry.pixel * 4 + c] - clear * far.colour[k * 4 + c]);
+      entry.isKnown = true;
+    }
+    // The rest is filled in from what is known of the front.
+    const known = new Uint8Array(box.width * box.height),
+      filled = colour.slice();
+    for (let k = 0; k < known.length; k++) known[k] = colour[k * 4 + 3] > 0 ? 1 : 0;
+    for (const entry of entries) {
+      const k = indexIn(box, entry.pixel % width, Math.floor(entry.pixel / width));
+      known[k] = entry.isKnown ? 1 : 0;
+      if (entry.isKnown) filled.set(entry.own, k * 4);
+    }
+    pushPull(filled, known, box.width, box.height);
+    for (const entry of entries) {
+      const x = entry.pixel % width,
+        y = Math.floor(entry.pixel / width),
+        k = indexIn(box, x, y),
+        far = pictures.get(entry.behind),
+        there = far === undefined ? -1 : indexIn(far.box, x, y);
+      if (far === undefined || there < 0) continue;
+      const a = entry.own[3],
+        clear = 1 - a,
+        both = rgba[entry.pixel * 4 + 3],
+        b = Math.min(1, Math.max(0, (both - a) / clear));
+      const wasSeen = far.state[there] === SEEN && !entry.isKnown;
+      for (let c = 0; c < 3; c++) {
+        const light = rgba[entry.pixel * 4 + c];
+        const own = Math.min(light, Math.max(0, filled[k * 4 + c]));
+        colour[k * 4 + c] = own;
+        if (!wasSeen) far.colour[there * 4 + c] = (light - own) / clear;
+      }
+      colour[k * 4 + 3] = a;
+      far.colour[there * 4 + 3] = b;
+      far.state[there] = SEEN;
+    }
+  }
+}
