@@ -1,12 +1,15 @@
 import { readFileSync } from 'node:fs';
 import { instantiateKernels } from '@ivrex/kernels';
 import { againstTruth, FIDELITY_SHUTTERS, postBlur, sceneFrames, sceneTruth } from '../src/fidelity/measure-fidelity';
+import { damaged, DAMAGES } from '../src/fidelity/damages';
 import { ownVectorGather } from '../src/fidelity/own-vector-gather';
 import { fidelityScenes } from '../src/fidelity/scenes';
 
-/** Prints masked PSNR of every scene under the two shutters of the goals: a list of { scene, shutter, ivrex, draft, gather, worst, energy }. */
+/** Prints masked PSNR of every scene under the two shutters of the goals: a list of { scene, shutter, ivrex, draft, gather, finite, filtered }. */
 const size = { width: 256, height: 144 };
 const kernels = await instantiateKernels(await WebAssembly.compile(readFileSync('packages/kernels/build/kernels.wasm')));
+const filter = DAMAGES.filter(({ name }) => name.startsWith('filtered across edges'))[0];
+const FILTERED = new Set(['spinner', 'crossing']);
 const rows = fidelityScenes(size.width).flatMap((scene) => {
   const cards = scene.makeCards(),
     frames = sceneFrames(scene, cards, size);
@@ -21,6 +24,7 @@ const rows = fidelityScenes(size.width).flatMap((scene) => {
       draft: db(postBlur(kernels, frames, shutter, 'draft').rgba),
       gather: db(ownVectorGather(frames.now.rgba, frames.now.motion, shutter.opens, shutter.closes, 48)),
       finite: blurred.every(Number.isFinite),
+      filtered: FILTERED.has(scene.name) ? db(postBlur(kernels, damaged(frames, filter).damaged, shutter, 'final').rgba) : null,
     };
   });
 });

@@ -7,6 +7,8 @@ interface Row {
   readonly draft: number;
   readonly gather: number;
   readonly finite: boolean;
+  /** With vectors that were filtered across edges; null where that was not measured. */
+  readonly filtered: number | null;
 }
 
 /** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. */
@@ -18,7 +20,8 @@ const GOALS: Readonly<Record<string, readonly [number, number]>> = {
   'over-still': [36, 37],
   sparks: [33, 33],
   dolly: [43, 44],
-  glass: [28, 21],
+  // More than the others ask of themselves: transparency is what one vector a pixel can't hold.
+  glass: [33, 27],
   ease: [40, 41],
 };
 
@@ -41,6 +44,13 @@ test.each(Object.keys(GOALS))('%s: the blur is as near to the true one as it mus
   );
   expect(half.ivrex).toBeGreaterThanOrEqual(GOALS[scene][0]);
   expect(whole.ivrex).toBeGreaterThanOrEqual(GOALS[scene][1]);
+});
+
+test('vectors filtered across edges cost no goal', () => {
+  const measured = rows.filter((row) => row.filtered !== null);
+  expect(measured).toHaveLength(4);
+  for (const { scene, shutter, filtered } of measured)
+    expect(filtered).toBeGreaterThanOrEqual(GOALS[scene][shutter === '180 centred' ? 0 : 1]);
 });
 
 test('it beats the blur along each pixel’s own vector on every scene, and a draft is not far behind', () => {

@@ -1,7 +1,7 @@
 import { emptyMotionField, type BlurFramePasses, type BlurInput } from '@ivrex/core';
 
 /** Everything covered, everything moving: a wheel that turns and rushes by in front of a panning wall, seen at `t` frames. */
-function frameAt(width: number, height: number, t: number): BlurFramePasses {
+export function frameAt(width: number, height: number, t: number): BlurFramePasses {
   const count = width * height,
     k = width / 1920;
   const rgba = new Float32Array(count * 4),

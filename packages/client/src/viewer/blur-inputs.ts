@@ -5,7 +5,7 @@ import { isCryptomatte, ranksOf } from './data-picture';
 import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
 
 export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | keyof Around>;
-type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
+export type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
 
 /** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without. */
 export async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {

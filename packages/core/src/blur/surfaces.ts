@@ -1,6 +1,7 @@
 import type { MotionField } from '../motion/motion-field';
 import type { BlurFramePasses } from './blur-input';
 import { joinIslands } from './islands';
+import { distrustMixedEdges } from './mixed-edges';
 import { renumber, type Pieces } from './pieces';
 
 /** Which surface each pixel belongs to: a number from 0 on, or -1 where the picture is empty. */
@@ -23,12 +24,11 @@ const MIN_SURFACE_PX = 8;
  * next to nothing) take the surface beside them: an edge next to nothing belongs wholly to the object.
  */
 export function surfacesOf(passes: BlurFramePasses, trusted: Uint8Array): Surfaces {
-  const { motion, rgba, ids, depth } = passes,
-    { width, height } = motion;
+  const { motion, ids, depth } = passes;
   const pieces = connectedPieces(passes, trusted);
   mergeSmall(pieces, motion);
   const joined = joinIslands(pieces, passes);
-  const rest = completeEdges(joined.of, joined.count, rgba, trusted, width, height);
+  const rest = completeEdges(joined, passes, trusted);
   const idOf = new Float64Array(joined.count + rest);
   idOf.set(joined.idOf.subarray(0, joined.count));
   const count = joined.count + rest;
@@ -44,7 +44,8 @@ export function surfacesOf(passes: BlurFramePasses, trusted: Uint8Array): Surfac
  * 1 where the data passes say something about a pixel. Renderers leave motion, depth and ids at zero in pixels that an
  * object only grazes; taken for "stands still" they tear the object's edge.
  */
-export function trustedPixels({ rgba, motion, depth, ids }: BlurFramePasses): Uint8Array {
+export function trustedPixels(passes: BlurFramePasses): Uint8Array {
+  const { rgba, motion, depth, ids } = passes;
   const trusted = new Uint8Array(motion.valid.length);
   const { toNext, toPrevious } = motion;
   for (let i = 0; i < trusted.length; i++) {
@@ -53,6 +54,7 @@ export function trustedPixels({ rgba, motion, depth, ids }: BlurFramePasses): Ui
     const grazed = still && rgba[i * 4 + 3] < 1 && (depth === null || depth[i] === 0) && (ids === null || ids[i] === 0);
     trusted[i] = grazed ? 0 : 1;
   }
+  distrustMixedEdges(passes, trusted);
   return trusted;
 }
 
@@ -178,8 +180,9 @@ function alike(mean: Float64Array, a: number, b: number): boolean {
 }
 
 /** Grazed pixels join the surface beside them; what else has no surface is one more ("everything else"). Returns how many were added. */
-function completeEdges(of: Int32Array, count: number, rgba: Float32Array, trusted: Uint8Array, width: number, height: number): 0 | 1 {
-  adoptEdges(of, rgba, trusted, width, height);
+function completeEdges({ of, count, idOf }: Pieces, passes: BlurFramePasses, trusted: Uint8Array): 0 | 1 {
+  const { rgba } = passes;
+  adoptEdges(of, idOf, passes, trusted);
   let rest: 0 | 1 = 0;
   for (let i = 0; i < of.length; i++) {
     if (of[i] >= 0 || rgba[i * 4 + 3] <= 0) continue;
@@ -192,14 +195,15 @@ function completeEdges(of: Int32Array, count: number, rgba: Float32Array, truste
 const EDGE_RINGS = 3;
 
 /** Untrusted, unlabelled pixels with coverage take a neighbour's surface, a few rings deep. */
-function adoptEdges(of: Int32Array, rgba: Float32Array, trusted: Uint8Array, width: number, height: number): void {
+function adoptEdges(of: Int32Array, idOf: Float64Array, { rgba, ids, motion }: BlurFramePasses, trusted: Uint8Array): void {
+  const { width, height } = motion;
   for (let ring = 0; ring < EDGE_RINGS; ring++) {
     const adopted: [number, number][] = [];
     for (let y = 0; y < height; y++) {
       for (let x = 0; x < width; x++) {
         const i = y * width + x;
         if (of[i] >= 0 || trusted[i] === 1 || rgba[i * 4 + 3] <= 0) continue;
-        const surface = neighbourSurface(of, x, y, width, height);
+        const surface = neighbourSurface(of, x, y, width, height, idOf, ids === null ? 0 : ids[i]);
         if (surface >= 0) adopted.push([i, surface]);
       }
     }
@@ -219,11 +223,16 @@ const AROUND = [
   [1, 1],
 ] as const;
 
-function neighbourSurface(of: Int32Array, x: number, y: number, width: number, height: number): number {
+/** A surface beside a pixel; of its object, when it has one and that is there. */
+function neighbourSurface(of: Int32Array, x: number, y: number, width: number, height: number, idOf: Float64Array, id: number): number {
+  let any = -1;
   for (const [dx, dy] of AROUND) {
     const nx = x + dx,
       ny = y + dy;
-    if (nx >= 0 && ny >= 0 && nx < width && ny < height && of[ny * width + nx] >= 0) return of[ny * width + nx];
+    if (!(nx >= 0 && ny >= 0 && nx < width && ny < height && of[ny * width + nx] >= 0)) continue;
+    const surface = of[ny * width + nx];
+    if (id === 0 || idOf[surface] === id) return surface;
+    if (any < 0) any = surface;
   }
-  return -1;
+  return any;
 }
