@@ -75,8 +75,9 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
   });
 
   await test.step('an edge of the exposure is dragged', async () => {
-    const edge = page.getByLabel('Shutter closes'),
-      box = await edge.boundingBox();
+    const edge = page.getByLabel('Shutter closes');
+    await edge.scrollIntoViewIfNeeded();
+    const box = await edge.boundingBox();
     if (box === null) throw new Error('the edge has no place');
     await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
     await page.mouse.down();

@@ -219,6 +219,9 @@ describe('blur', () => {
     const header = execFileSync('exrheader', [path.join(folder, 'b.1010.exr')], { encoding: 'utf8' });
     expect(header).toMatch(/A, 32-bit floating-point[\s\S]*B, 32[\s\S]*G, 32[\s\S]*R, 32/);
     expect(header).toContain('framesPerSecond (type rational): 24/1');
+    expect(header).toMatch(
+      /ivrexBlur \(type string\): "shutter 0 to 0.5 frames, strength 1, exposure even; paths arc.*surfaces by ids.*up to \d+ slices"/,
+    );
     expect(readdirSync(folder)).toEqual(['b.1010.exr']);
   });
   test('one truncated frame is named, the others are written, exit 1', () => {

@@ -1,4 +1,5 @@
 import {
+  describeBlur,
   IvrexError,
   reachFrames,
   type ApplySettings,
@@ -37,11 +38,16 @@ export interface BlurredFrame {
   readonly prepared: Prepared;
   readonly report: PlanReport;
   readonly mostSlices: number;
+  /** What it was made with, in one line. */
+  readonly made: string;
 }
 
 /** Bands a thread: small enough that the last ones even out, large enough that loading the plan does not matter. */
 const BANDS_PER_THREAD = 2;
 const BAND_STEP_PX = 32;
+
+/** The header attribute that says what a picture was made with. */
+export const MADE_ATTRIBUTE = 'ivrexBlur';
 
 /** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
 export class BlurPool {
@@ -94,11 +100,21 @@ export class BlurPool {
         ),
       ),
     );
-    return { width: plan.width, height: plan.height, rgba: out, prepared, report: plan.report, mostSlices: Math.max(0, ...most) };
+    const mostSlices = Math.max(0, ...most);
+    return {
+      width: plan.width,
+      height: plan.height,
+      rgba: out,
+      prepared,
+      report: plan.report,
+      mostSlices,
+      made: describeBlur(plan.report, frame.settings.shutter, frame.limits ?? null, mostSlices),
+    };
   }
 
   async save(frame: BlurredFrame, file: string, type: 'half' | 'float', compression: Compression, signal?: AbortSignal): Promise<void> {
-    const { displayWindow, attributes } = frame.prepared;
+    const { displayWindow } = frame.prepared,
+      attributes = new Map(frame.prepared.attributes).set(MADE_ATTRIBUTE, { type: 'string', value: frame.made });
     await this.run<'save'>({ kind: 'save', picture: { file, displayWindow, rgba: frame.rgba, type, compression, attributes } }, signal);
   }
 
