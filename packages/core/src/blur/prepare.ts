@@ -9,6 +9,7 @@ import { pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sid
 import { orderSurfaces } from './order';
 import type { NeighbourField, PathStudy } from './path-study';
 import { sharedBytes, sharedCopy } from './shared-floats';
+import { quietVectors } from './quiet-vectors';
 import { hiddenSources, reportOn } from './report';
 import { takeOffBehind } from './soft-overlaps';
 import { showThrough, takeApartThrough } from './transparent';
@@ -126,12 +127,12 @@ function pathStudy(input: BlurInput, surfaces: Surfaces, trusted: Uint8Array, mo
       hasIds = ids !== null;
     const thereKeys = new Float64Array(known.length);
     for (let i = 0; i < known.length; i++) thereKeys[i] = known[i] === 0 ? -1 : ids === null ? 0 : ids[i];
-    return { width, height, keys: thereKeys, toNext: passes.motion.toNext, toPrevious: passes.motion.toPrevious, hasIds };
+    return quietVectors({ width, height, keys: thereKeys, toNext: passes.motion.toNext, toPrevious: passes.motion.toPrevious, hasIds });
   };
   return {
     model,
     shear: steps.shear,
-    field: { width, height, keys, toNext: motion.toNext, toPrevious: motion.toPrevious },
+    field: quietVectors({ width, height, keys, toNext: motion.toNext, toPrevious: motion.toPrevious }),
     depth: input.depth,
     idOf: surfaces.idOf,
     after: neighbour(next),

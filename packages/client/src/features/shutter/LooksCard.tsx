@@ -1,5 +1,6 @@
 import { Button, Segmented, Tooltip } from 'antd';
-import { PLAN_LOOK_NAMES, PLAN_LOOKS, type PlanLook } from '../../viewer/plan-looks';
+import { useEffect } from 'react';
+import { isPlanLook, PLAN_LOOK_NAMES, PLAN_LOOKS, type PlanLook } from '../../viewer/plan-looks';
 import { useView } from '../../viewer/view-store';
 
 const TIPS: Record<PlanLook, string> = {
@@ -14,6 +15,14 @@ export function LooksCard() {
   const look = useView((s) => s.look),
     paths = useView((s) => s.paths),
     set = useView((s) => s.set);
+  // Elsewhere there is no way back from these looks: they end with the step.
+  useEffect(
+    () => () => {
+      if (isPlanLook(useView.getState().look)) useView.setState({ look: 'wipe' });
+      useView.setState({ paths: false });
+    },
+    [],
+  );
   return (
     <div className="card" data-testid="looks-card">
       <div className="row">
