@@ -82,6 +82,19 @@ export function SpeedsCard() {
       </g>
     );
   };
+  const number = (limit: Limit, label: string, step: number) => (
+    <DragNumber
+      label={label}
+      value={shutter[limit] ?? 0}
+      step={step}
+      min={0}
+      max={100000}
+      unit="px"
+      digits={2}
+      onLive={(v) => setLiveShutter(withLimit(limit, v))}
+      onCommit={(v) => commit(limit, v)}
+    />
+  );
   return (
     <div className="card" data-testid="speeds-card">
       <b>Speeds in this frame</b>
@@ -123,28 +136,8 @@ export function SpeedsCard() {
         {handle('ceilingPx', ceilingPx)}
       </svg>
       <div className="grid2">
-        <DragNumber
-          label="Floor"
-          value={floorPx ?? 0}
-          step={0.1}
-          min={0}
-          max={100000}
-          unit="px"
-          digits={2}
-          onLive={(v) => setLiveShutter(withLimit('floorPx', v))}
-          onCommit={(v) => commit('floorPx', v)}
-        />
-        <DragNumber
-          label="Ceiling"
-          value={ceilingPx ?? 0}
-          step={1}
-          min={0}
-          max={100000}
-          unit="px"
-          digits={2}
-          onLive={(v) => setLiveShutter(withLimit('ceilingPx', v))}
-          onCommit={(v) => commit('ceilingPx', v)}
-        />
+        {number('floorPx', 'Floor', 0.1)}
+        {number('ceilingPx', 'Ceiling', 1)}
       </div>
       <span className="evidence">
         {moving === 0 ? 'Nothing moves in this frame.' : `Pixels a frame; the fastest goes ${fastestPx.toFixed(1)}.`}
