@@ -86,6 +86,20 @@ test('means of two motions, or of one and nothing, lose it; what they stand besi
   expect(distrusted).toBeGreaterThan(100);
 });
 
+test('a few odd vectors are no filter: they keep their trust', () => {
+  const passes = frame();
+  let spoilt = 0;
+  for (let i = W; i < W * (H - 1) && spoilt < 12; i++) {
+    if (passes.ids[i] !== 1 || !isAtEdge(passes.ids, i)) continue;
+    spoilt++;
+    for (const vectors of [passes.motion.toNext, passes.motion.toPrevious]) for (let c = 0; c < 2; c++) vectors[i * 2 + c] /= 2;
+  }
+  const trusted = Uint8Array.from(passes.motion.valid);
+  distrustMixedEdges(passes, trusted);
+  expect(spoilt).toBe(12);
+  expect(trusted).toEqual(passes.motion.valid);
+});
+
 test('they belong to their own object still, and tear no pieces off it', () => {
   const mixed = filtered(frame());
   const { of, count } = surfacesOf(mixed, trustedPixels(mixed));
