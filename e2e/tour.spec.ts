@@ -93,7 +93,7 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
   await shot.exact();
   await expect(page.getByTestId('blur-report')).toContainText('6, told apart by ids');
   // Every frame has its figures in the strip.
-  await expect(page.locator('.strip svg title')).toHaveCount(24, { timeout: 120000 });
+  await expect(page.locator('.strip svg title', { hasText: 'longest vector' })).toHaveCount(24, { timeout: 120000 });
   await look(page, 'shutter');
   await page.getByTestId('looks-card').getByText('Layers', { exact: true }).click();
   await page.getByTestId('looks-card').getByRole('button', { name: 'Paths' }).click();

@@ -87,7 +87,12 @@ export function useChangeSettings(shotId: string) {
       void client.invalidateQueries({ queryKey: ['shot', shotId] });
     },
   });
-  return (label: string, change: (settings: ShotSettings) => ShotSettings) => mutation.mutate({ change, label });
+  /** Settles when the change is kept, or was refused and said so. */
+  return (label: string, change: (settings: ShotSettings) => ShotSettings): Promise<void> =>
+    mutation.mutateAsync({ change, label }).then(
+      () => undefined,
+      () => undefined,
+    );
 }
 
 export function useStepState(shotId: string) {

@@ -85,7 +85,7 @@ export function MotionPanel() {
           facts={facts}
           onChange={(label, next) => {
             setAsked(next.at(-1)?.frame ?? frame);
-            change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], facts: next }, ...s.elements.slice(1)] }));
+            void change(label, (s) => ({ ...s, elements: [{ ...s.elements[0], facts: next }, ...s.elements.slice(1)] }));
           }}
         />
       )}

@@ -1,7 +1,7 @@
 import type { ShotDetail } from '@ivrex/contract';
 import type { ShutterPlan } from '@ivrex/core';
 import { Button, Spin } from 'antd';
-import { useEffect, useMemo, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { Group, Panel, Separator } from 'react-resizable-panels';
 import { Link, Outlet, useOutletContext, useParams } from 'react-router';
 import { ApiError, sentenceOf } from '../../api/request';
@@ -69,8 +69,11 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
   const { id, name, posterFrame } = detail.shot;
   const change = useChangeSettings(id);
   const [live, setLiveShutter] = useState<ShutterPlan | null>(null);
-  // Once a change is kept, or taken back, what is kept is what is shown.
-  useEffect(() => setLiveShutter(null), [detail.state.sequence]);
+  // Once all changes are kept, or one is taken back, what is kept is what is shown; until then the newest, on which the next change builds.
+  const underWay = useRef(0);
+  useEffect(() => {
+    if (underWay.current === 0) setLiveShutter(null);
+  }, [detail.state.sequence]);
   const shutter = live ?? shutterOf(detail, detail.settings.elements[0]);
   useState(() => resetView(posterFrame));
   useEffect(() => {
@@ -88,11 +91,16 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
   };
   useShotKeys(detail, toOneToOne);
   const commitShutter = (label: string, next: ShutterPlan) => {
-    change(label, (s) => {
+    underWay.current++;
+    const kept = change(label, (s) => {
       const [element, ...others] = s.elements;
       return element.shutter === null ? { ...s, shutter: next } : { ...s, elements: [{ ...element, shutter: next }, ...others] };
     });
     setLiveShutter(next);
+    void kept.then(() => {
+      underWay.current--;
+      if (underWay.current === 0) setLiveShutter(null);
+    });
   };
   const context = useMemo<ShotContext>(
     () => ({ detail, change, shutter, setLiveShutter, commitShutter }),

@@ -33,7 +33,7 @@ export function HiddenCard() {
         options={[{ value: '', label: 'No clean background' }, ...pictures.map((pass) => ({ value: pass.id as string, label: pass.name }))]}
         onChange={(value) => {
           const background = value === '' ? null : (value as PassId);
-          change(background === null ? 'No clean background' : 'Clean background', (s) => ({ ...s, background }));
+          void change(background === null ? 'No clean background' : 'Clean background', (s) => ({ ...s, background }));
         }}
       />
       <span className="evidence">

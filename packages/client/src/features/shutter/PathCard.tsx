@@ -52,7 +52,7 @@ export function PathCard() {
             max={512}
             value={samples}
             onChange={(v) => {
-              if (v !== null) change(`${v} samples`, (s) => ({ ...s, samples: Math.round(v) }));
+              if (v !== null) void change(`${v} samples`, (s) => ({ ...s, samples: Math.round(v) }));
             }}
           />
         )}
