@@ -17,6 +17,9 @@ const PROGRAMS = {
   openexr: { packages: ['openexr', 'openimageio-tools'], found: () => onPath('exrheader') && onPath('oiiotool') },
 };
 
+/** Another installation on the machine is waited for, up to five minutes. */
+const WAIT_FOR_LOCK = ['-o', 'DPkg::Lock::Timeout=300'];
+
 function onPath(name) {
   return (process.env.PATH ?? '').split(':').some((folder) => existsSync(path.join(folder, name)));
 }
@@ -63,7 +66,7 @@ export async function ensurePrograms(names, say) {
   say(`installing ${packages.join(', ')} with apt-get`);
   const prefix = isRoot ? [] : ['sudo', '-n'];
   const apt = (...args) => {
-    const [program, ...rest] = [...prefix, 'env', 'DEBIAN_FRONTEND=noninteractive', 'apt-get', ...args];
+    const [program, ...rest] = [...prefix, 'env', 'DEBIAN_FRONTEND=noninteractive', 'apt-get', ...WAIT_FOR_LOCK, ...args];
     return run(program, rest, { quiet: true });
   };
   await apt('update', '-qq');

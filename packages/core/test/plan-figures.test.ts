@@ -5,6 +5,7 @@ import {
   limitSpeeds,
   pathBends,
   pathLengths,
+  PIXELS_PER_SLICE,
   prepareBlur,
   reducePasses,
   renderRows,
@@ -59,6 +60,17 @@ test('paths of a turning disc are its circles: places, lengths and how far they 
   const straight = prepareBlur({ ...wheel(), path: 'straight' });
   expect(Math.max(...pathBends(straight, WHOLE))).toBeLessThan(1e-3);
   expect(Math.max(...pathLengths(plan, { ...WHOLE, strength: 0 }))).toBe(0);
+});
+
+test('a wheel takes the slices of its rim, although the paths around it are carried on ever faster', async () => {
+  const plan = prepareBlur(wheel()),
+    session = (await loadKernels()).openSlices(plan.layers);
+  const out = new Float32Array(W * H * 4);
+  const slices = renderRows(plan, session, { shutter: WHOLE, quality: 'final', samples: 'auto' }, 0, H, out);
+  session.close();
+  const needed = (RADIUS * TURN) / PIXELS_PER_SLICE.final;
+  expect(slices).toBeGreaterThanOrEqual(Math.floor(needed));
+  expect(slices).toBeLessThanOrEqual(Math.ceil(1.1 * needed));
 });
 
 test('where the picture is empty there is neither layer nor path', () => {

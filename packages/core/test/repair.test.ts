@@ -217,7 +217,7 @@ describe('repairs', () => {
     expect(farthest(repairField(clean, [{ kind: 'outliers', on: true }], NOTHING).field, clean)).toBe(0);
   });
 
-  test('soft edges take the vector of the surface beside them, no further than the reach', () => {
+  test('soft edges carry on the motion of the surface beside them, no further than the reach', () => {
     const truth = turning(),
       alpha = new Float32Array(W * H).map((_, i) => Math.min(1, Math.max(0, (40 - (i % W)) / 8)));
     const hurt = copy(truth);
@@ -225,7 +225,8 @@ describe('repairs', () => {
     const { field } = repairField(hurt, [{ kind: 'growEdges', on: true, reachPx: 4 }], { ...NOTHING, alpha });
     const at = (x: number) => (10 * W + x) * 2;
     // Column 32 is the last covered one.
-    expect(field.toNext[at(35)]).toBe(truth.toNext[at(32)]);
+    for (const x of [33, 36]) expect(Math.abs(field.toNext[at(x)] - truth.toNext[at(x)])).toBeLessThan(0.02);
+    expect(Math.abs(truth.toNext[at(36) + 1] - truth.toNext[at(32) + 1])).toBeGreaterThan(0.1);
     expect(field.toNext[at(38)]).toBe(0);
   });
 

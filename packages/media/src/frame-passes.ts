@@ -5,6 +5,7 @@ import {
   readMotion,
   readPicture,
   resizeMotionField,
+  resizePicture,
   resizePlane,
   rgbaOnDisplay,
   widthOf,
@@ -215,12 +216,7 @@ async function loadBackground(
   const picture = await loadPicture(pass, host, reader);
   if (picture.width === width && picture.height === height) return picture.rgba;
   warnings.push(`the clean background is ${picture.width} x ${picture.height}, the beauty ${width} x ${height}: it was scaled`);
-  const out = new Float32Array(width * height * 4);
-  for (let c = 0; c < 4; c++) {
-    const plane = Float32Array.from({ length: picture.width * picture.height }, (_, i) => picture.rgba[i * 4 + c]);
-    resizePlane(plane, picture.width, picture.height, width, height, 'linear').forEach((v, i) => (out[i * 4 + c] = v));
-  }
-  return out;
+  return resizePicture(picture.rgba, picture.width, picture.height, width, height);
 }
 
 async function loadMotion(

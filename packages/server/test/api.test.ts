@@ -290,6 +290,9 @@ describe('what a browser elsewhere may not do', () => {
   });
   test('an unknown address is a sentence, not a page', async () => {
     expect((await api.get('/api/none').expect(404)).body).toMatchObject({ error: { code: 'notFound' } });
+    expect((await api.get('/api/shots/none').expect(404)).body).toMatchObject({
+      error: { code: 'notFound', message: 'no shot has this address' },
+    });
   });
 });
 

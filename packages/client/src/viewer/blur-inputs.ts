@@ -1,33 +1,52 @@
 import type { SampleType } from '@ivrex/core';
 import type { Element, Raster, ShotDetail } from '@ivrex/contract';
 import { loadRaster } from '../api/raster-cache';
+import { sentenceOf } from '../api/request';
 import { isCryptomatte, ranksOf } from './data-picture';
 import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
 
-export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | keyof Around>;
-export type Around = Pick<FrameInputs, 'previous' | 'next' | 'background'>;
+export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | 'previous' | 'next' | 'background'>;
+/** What helps a frame's blur from outside it, and in sentences what of it could not be used. */
+export interface Around extends Pick<FrameInputs, 'previous' | 'next' | 'background'> {
+  readonly notes: readonly string[];
+}
 
-/** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without. */
+export const NOTHING_AROUND: Around = { previous: null, next: null, background: null, notes: [] };
+
+/** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without, and said. */
 export async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
   const { hidden, background } = detail.settings;
   const passes = [element.beauty, element.motion, element.depth, element.ids].filter((pass) => pass !== null);
   const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
-  const neighbour = async (f: number): Promise<FrameRasters | null> => {
+  const notes: string[] = [];
+  const orNote = <T>(what: string, work: Promise<T | null>): Promise<T | null> =>
+    work.catch((error: unknown) => {
+      notes.push(`${what} is not used: ${sentenceOf(error)}`);
+      return null;
+    });
+  const neighbour = async (which: string, f: number): Promise<FrameRasters | null> => {
     if (!isThere(f)) return null;
     const { width, height, rasters } = await loadRasters(element, now.motion.types, f);
-    return width === now.width && height === now.height ? rasters : null;
+    if (width === now.width && height === now.height) return rasters;
+    notes.push(`The frame ${which} is not used: it is ${width} x ${height} instead of ${now.width} x ${now.height}.`);
+    return null;
   };
-  const behind = async (): Promise<Uint16Array | null> => {
+  const behind = async (): Promise<FrameInputs['background']> => {
     if (background === null || hidden === 'off') return null;
-    const { header, planes } = await loadRaster(background, frame, 'picture');
-    return header.width === now.width && header.height === now.height ? (planes[0] as Uint16Array) : null;
+    const {
+      header: { width, height },
+      planes,
+    } = await loadRaster(background, frame, 'picture');
+    if (width !== now.width || height !== now.height)
+      notes.push(`The clean background is ${width} x ${height}, the beauty ${now.width} x ${now.height}: it was scaled.`);
+    return { rgba: planes[0] as Uint16Array, width, height };
   };
-  const [previous, next, clean] = await Promise.all([orNull(neighbour(frame - 1)), orNull(neighbour(frame + 1)), orNull(behind())]);
-  return { previous, next, background: clean };
-}
-
-function orNull<T>(work: Promise<T | null>): Promise<T | null> {
-  return work.catch(() => null);
+  const [previous, next, clean] = await Promise.all([
+    orNote('The frame before', neighbour('before', frame - 1)),
+    orNote('The frame after', neighbour('after', frame + 1)),
+    orNote('The clean background', behind()),
+  ]);
+  return { previous, next, background: clean, notes };
 }
 
 export async function loadInputs(

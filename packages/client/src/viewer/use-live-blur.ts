@@ -5,7 +5,7 @@ import { sentenceOf } from '../api/request';
 import { BlurPreview, type Area, type PreviewPicture } from '../workers/blur-preview';
 import type { PlanSlot } from '../workers/blur-worker';
 import { keepBlur, keptBlur } from './blur-cache';
-import { loadAround, loadInputs, type Around, type LoadedInputs } from './blur-inputs';
+import { loadAround, loadInputs, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
 import { blurKey, fieldKey, planKey, rateOf } from './blur-keys';
 import { fitPlacement } from './placement';
 import { isPlanLook, showPlan } from './plan-looks';
@@ -101,16 +101,17 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
         asked = { ...loaded, path: settings.path, hidden: settings.hidden, reachFrames: reach };
       const factor = Math.ceil(Math.max(loaded.width / SCREEN_WIDTH, loaded.height / SCREEN_HEIGHT));
       let made: Plans = { key: plan, frame, screen: null, full: null };
-      const make = async (slot: PlanSlot, around: Around): Promise<void> => {
-        const done = (await preview.current?.prepare(slot, { ...asked, ...around }, slot === 'screen' ? factor : 1)) ?? null;
-        if (!current || done === null) return;
+      const make = async (slot: PlanSlot, { notes, ...around }: Around): Promise<void> => {
+        const prepared = (await preview.current?.prepare(slot, { ...asked, ...around }, slot === 'screen' ? factor : 1)) ?? null;
+        if (!current || prepared === null) return;
+        const done = { ...prepared, report: { ...prepared.report, notes: [...notes, ...prepared.report.notes] } };
         made = { ...made, [slot]: done };
         set({ report: done.report, plan: done, working: slot === 'screen' });
         setPlans(made);
       };
       // The small one does not wait for the frames around: much is to be loaded of a large picture.
       const around = loadAround(detail, element, frame, loaded);
-      if (factor > 1) await make('screen', { previous: null, next: null, background: null });
+      if (factor > 1) await make('screen', NOTHING_AROUND);
       if (current) await make('full', await around);
     };
     work().catch(

@@ -1,5 +1,6 @@
 import type { ShotDetail } from '@ivrex/contract';
-import { useEffect } from 'react';
+import { peakSpeed } from '@ivrex/core';
+import { useEffect, useMemo } from 'react';
 import { useMotionAudit } from '../api/motion';
 import { useView } from './view-store';
 
@@ -9,4 +10,12 @@ export function usePeaks(detail: ShotDetail): void {
   useEffect(() => {
     useView.setState({ audit: new Map((data?.frames ?? []).map((f) => [f.frame, f])) });
   }, [data]);
+}
+
+/** Longest vector of the frame on screen, pixels: from its audit or, before that has come so far, from the motion that is shown. Undefined: not read yet. */
+export function useFramePeak(): number | undefined {
+  const audited = useView((s) => s.audit.get(s.frame)?.peakPx),
+    field = useView((s) => (audited === undefined ? s.field : null));
+  const shown = useMemo(() => (field === null ? undefined : peakSpeed(field)), [field]);
+  return audited ?? shown;
 }

@@ -10,6 +10,7 @@ import {
   reducePasses,
   renderRows,
   resizeMotionField,
+  resizePicture,
   IvrexError,
   type ApplySettings,
   type BlurFramePasses,
@@ -45,8 +46,8 @@ export interface FrameInputs extends FrameRasters {
   readonly height: number;
   readonly previous: FrameRasters | null;
   readonly next: FrameRasters | null;
-  /** Interleaved premultiplied halves of the size of the beauty. */
-  readonly background: Uint16Array | null;
+  /** Interleaved premultiplied halves; of another size than the beauty it is scaled. */
+  readonly background: { readonly rgba: Uint16Array; readonly width: number; readonly height: number } | null;
   readonly hidden: 'auto' | 'off';
   readonly repairs: readonly RepairStep[];
   readonly encoding: Encoding;
@@ -106,7 +107,13 @@ const api = {
         ...passesOf(inputs),
         previous: inputs.previous && passesOf(inputs.previous),
         next: inputs.next && passesOf(inputs.next),
-        background: background && reduceColours(widened(background), inputs, factor),
+        background:
+          background &&
+          reduceColours(
+            resizePicture(widened(background.rgba), background.width, background.height, inputs.width, inputs.height),
+            inputs,
+            factor,
+          ),
         ...reducedSize(inputs, factor),
         path,
         hidden,

@@ -34,8 +34,8 @@ export function limitSpeeds(plan: BlurPlan, limits: SpeedLimits): BlurPlan {
         for (let order = 0, factor = share; order < path.orders; order++, factor *= share)
           for (let k = at + order * NODE_FLOATS; k < at + (order + 1) * NODE_FLOATS; k++) nodes[k] = path.nodes[k] * factor;
       }
-      const limited = { ...path, nodes };
-      return { ...layer, path: limited, tileTravel: tileTravel(limited, plan) };
+      const limited = { ...layer, path: { ...path, nodes } };
+      return { ...limited, tileTravel: tileTravel(limited, plan) };
     }),
   };
 }

@@ -66,7 +66,7 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
     numberOf = new Uint16Array(surfaces.count);
   for (const picture of [...pictures.values()].sort((p, q) => rank[p.surface] - rank[q.surface])) {
     const cropped = cropLayer(picture, reachOf(study, picture.surface), input);
-    if (cropped !== null) numberOf[picture.surface] = layers.push({ ...cropped, tileTravel: tileTravel(cropped.path, input) });
+    if (cropped !== null) numberOf[picture.surface] = layers.push({ ...cropped, tileTravel: tileTravel(cropped, input) });
   }
   watch('crop');
   return {

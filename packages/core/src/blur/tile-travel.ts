@@ -1,8 +1,16 @@
-import { NODE_FLOATS, NODE_PX, type PathGrid } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, NODE_PX, type SliceLayer } from '@ivrex/kernels/interface';
 import { TILE_PX, tilesAcross, type Size } from './blur-plan';
 
-/** Longest way in each tile of the picture, a frame: by power of the time, as the renderer needs it. */
-export function tileTravel(path: PathGrid, size: Size): Float32Array {
+/** Between its nodes and just outside its edge a layer may go a little farther than at them. */
+const MARGIN = 1.05;
+
+/**
+ * Longest way in each tile of the picture, a frame: by power of the time, as the renderer needs it. Outside a layer its paths are carried on, on a
+ * wheel ever faster; but what is seen there comes from the layer itself and goes no farther than the farthest of its own points.
+ */
+export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
+  const { path } = layer,
+    most = longestOwn(layer);
   const tiles = tilesAcross(size),
     out = new Float32Array(tiles.x * tiles.y * 4);
   const spread = Math.max(1, NODE_PX / 2);
@@ -16,7 +24,7 @@ export function tileTravel(path: PathGrid, size: Size): Float32Array {
         tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
       for (let order = 0; order < path.orders; order++) {
         const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS,
-          length = Math.hypot(path.nodes[p], path.nodes[p + 1]);
+          length = Math.min(most[order], Math.hypot(path.nodes[p], path.nodes[p + 1]));
         for (let ty = ty0; ty <= ty1; ty++)
           for (let tx = tx0; tx <= tx1; tx++) {
             const at = (ty * tiles.x + tx) * 4 + order;
@@ -26,4 +34,33 @@ export function tileTravel(path: PathGrid, size: Size): Float32Array {
     }
   }
   return out;
+}
+
+/** By power of the time: the longest way of all nodes where the layer has colour. */
+function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array {
+  const most = new Float64Array(path.orders);
+  for (let ny = 0; ny < path.down; ny++) {
+    const y = Math.floor(path.y0) + ny * NODE_PX - box.y0;
+    if (y + NODE_PX <= 0 || y >= box.height) continue;
+    for (let nx = 0; nx < path.across; nx++) {
+      const x = Math.floor(path.x0) + nx * NODE_PX - box.x0;
+      if (!hasColour(colour, box, x, y)) continue;
+      for (let order = 0; order < path.orders; order++) {
+        const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS;
+        most[order] = Math.max(most[order], Math.hypot(path.nodes[p], path.nodes[p + 1]));
+      }
+    }
+  }
+  return most.map((length) => length * MARGIN);
+}
+
+/** Whether the layer has colour between the node at (x, y) and the next ones. Glows have colour without coverage. */
+function hasColour(colour: Float32Array, box: Size, x: number, y: number): boolean {
+  for (let py = Math.max(0, y); py < Math.min(box.height, y + NODE_PX); py++) {
+    for (let px = Math.max(0, x); px < Math.min(box.width, x + NODE_PX); px++) {
+      const k = (py * box.width + px) * 4;
+      if (colour[k + 3] !== 0 || colour[k] !== 0 || colour[k + 1] !== 0 || colour[k + 2] !== 0) return true;
+    }
+  }
+  return false;
 }

@@ -25,6 +25,17 @@ export function resizePlane(
   return out;
 }
 
+/** A picture of interleaved RGBA, resampled as `resizePlane` does. The same array when the size is right already. */
+export function resizePicture(rgba: Float32Array, width: number, height: number, toWidth: number, toHeight: number): Float32Array {
+  if (width === toWidth && height === toHeight) return rgba;
+  const out = new Float32Array(toWidth * toHeight * 4);
+  for (let c = 0; c < 4; c++) {
+    const plane = Float32Array.from({ length: width * height }, (_, i) => rgba[i * 4 + c]);
+    resizePlane(plane, width, height, toWidth, toHeight, 'linear').forEach((v, i) => (out[i * 4 + c] = v));
+  }
+  return out;
+}
+
 function clamp(i: number, size: number): number {
   return Math.min(size - 1, Math.max(0, i));
 }

@@ -34,6 +34,8 @@ export const errorMapper: ErrorRequestHandler = (error: unknown, request, respon
   const requestId = String(request.id);
   const reply = (status: number, body: object) => response.status(status).json({ error: { ...body, requestId } });
   if (error instanceof IvrexError) reply(STATUS[error.code], error.toRecord());
+  else if (isNoAddress(error))
+    reply(404, { code: 'notFound', message: `no ${error.issues[0].path[0].replace(/Id$/, '')} has this address` });
   else if (error instanceof ZodError) reply(400, { code: 'badSetting', message: explainIssue(error) });
   else if (isClientFault(error)) reply(error.status, { code: 'badSetting', message: error.message });
   else {
@@ -41,6 +43,13 @@ export const errorMapper: ErrorRequestHandler = (error: unknown, request, respon
     reply(500, { code: 'internal', message: `something unexpected went wrong; the log has it under request ${requestId}` });
   }
 };
+
+/** An id in an address that is none: whatever it was to name is not there. */
+function isNoAddress(error: unknown): error is ZodError & { issues: [{ path: [string] }] } {
+  if (!(error instanceof ZodError)) return false;
+  const [issue] = error.issues;
+  return issue.code === 'invalid_format' && issue.format === 'uuid' && issue.path.length === 1 && typeof issue.path[0] === 'string';
+}
 
 /** Express marks what its parsers refuse (bad JSON, too long) with a status below 500. */
 function isClientFault(error: unknown): error is Error & { status: number } {

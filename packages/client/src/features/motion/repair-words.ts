@@ -7,7 +7,7 @@ export const REPAIR_WORDS: Record<RepairKind, { readonly name: string; readonly 
   fillHoles: { name: 'Fill holes', about: 'NaN, black and, if you like, clipped pixels continue the motion beside them' },
   outliers: { name: 'Replace lone vectors', about: 'pixels between two motions take the nearer one' },
   smoothSteps: { name: 'Smooth the steps', about: 'of 8 or 16 bits: each vector moves by at most half a step, towards those beside it' },
-  growEdges: { name: 'Grow under soft edges', about: 'partly covered pixels take the vector of the surface beside them' },
+  growEdges: { name: 'Grow under soft edges', about: 'partly covered pixels carry on the motion of the surface beside them' },
   speedLimits: { name: 'Limit speed', about: 'slower than the floor stands still; faster than the ceiling is shortened' },
 };
 

@@ -1,5 +1,6 @@
 import { PIXELS_PER_SLICE, strengthAt, type PathChoice } from '@ivrex/core';
 import { InputNumber, Segmented, Select, Tooltip } from 'antd';
+import { useFramePeak } from '../../viewer/use-peaks';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 
@@ -15,12 +16,12 @@ const FIXED = 32;
 export function PathCard() {
   const { detail, change, shutter } = useShotContext();
   const { path, samples } = detail.settings;
-  const streak = useView((s) => {
-    const peak = s.audit.get(s.frame)?.peakPx;
-    return peak === undefined
+  const frame = useView((s) => s.frame),
+    peak = useFramePeak();
+  const streak =
+    peak === undefined
       ? null
-      : Math.min(peak, shutter.ceilingPx ?? Infinity) * strengthAt(shutter, s.frame) * (shutter.closes - shutter.opens);
-  });
+      : Math.min(peak, shutter.ceilingPx ?? Infinity) * strengthAt(shutter, frame) * (shutter.closes - shutter.opens);
   return (
     <div className="card">
       <b>Path</b>
@@ -66,7 +67,7 @@ function wordsOf(streak: number, samples: 'auto' | number): string {
   const fine = PIXELS_PER_SLICE.final,
     needed = Math.max(1, Math.ceil(streak / fine));
   if (samples === 'auto')
-    return `The longest streak takes ${needed} ${needed === 1 ? 'slice' : 'slices'} of ${fine} px; slower places fewer.`;
+    return `The longest streak takes about ${needed} ${needed === 1 ? 'slice' : 'slices'} of ${fine} px; slower places fewer.`;
   const each = streak / samples;
   return `${each.toFixed(2)} px a slice in the longest streak${each > fine ? `: copies may show above ${fine} px, ${needed} would do.` : ': fine enough.'}`;
 }

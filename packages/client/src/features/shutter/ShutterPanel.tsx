@@ -3,6 +3,7 @@ import { Button, Segmented, Tooltip } from 'antd';
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
+import { useFramePeak } from '../../viewer/use-peaks';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 import { BlurReport } from './BlurReport';
@@ -33,7 +34,7 @@ export function ShutterPanel() {
   const { settings } = detail;
   const [element] = settings.elements;
   const agreed = element.encoding !== null;
-  const speed = useView((s) => s.audit.get(s.frame)?.peakPx),
+  const speed = useFramePeak(),
     frame = useView((s) => s.frame);
   useEffect(() => {
     // The first look at this step shows what it is about.

@@ -113,25 +113,20 @@ function fillHoles(field: MotionField, { alpha, clipped, black }: RepairContext,
 /** A pixel is wholly covered from here on. */
 const COVERED = 0.985;
 
+/** The motion of covered pixels is carried on, not copied: three pixels further out on a fast wheel it is another one. */
 function growEdges(field: MotionField, alpha: Float32Array | null, reachPx: number): number {
   if (alpha === null) return 0;
-  const { toNext, toPrevious, valid, width, height } = field;
-  const inside = new Uint8Array(valid.length);
+  const { valid, width, height } = field;
+  const inside = new Uint8Array(valid.length),
+    edge = new Uint8Array(valid.length);
   for (let i = 0; i < valid.length; i++) inside[i] = valid[i] === 1 && alpha[i] > COVERED ? 1 : 0;
   const nearest = nearestMember(inside, width, height);
-  let changed = 0;
   for (let i = 0; i < valid.length; i++) {
     const from = nearest[i];
     if (inside[i] === 1 || alpha[i] <= 0 || from < 0) continue;
-    if (Math.hypot((from % width) - (i % width), Math.floor(from / width) - Math.floor(i / width)) > reachPx) continue;
-    for (const vectors of [toNext, toPrevious]) {
-      vectors[i * 2] = vectors[from * 2];
-      vectors[i * 2 + 1] = vectors[from * 2 + 1];
-    }
-    valid[i] = 1;
-    changed++;
+    if (Math.hypot((from % width) - (i % width), Math.floor(from / width) - Math.floor(i / width)) <= reachPx) edge[i] = 1;
   }
-  return changed;
+  return continueMotion(field, inside, edge);
 }
 
 function limitSpeed({ toNext, toPrevious, valid }: MotionField, floorPx: number, ceilingPx: number | null): number {

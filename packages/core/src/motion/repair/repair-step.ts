@@ -9,7 +9,7 @@ export type RepairStep =
   | { readonly kind: 'unmix'; readonly on: boolean }
   /** Pixels that lie alone between two motions take the nearer of them. */
   | { readonly kind: 'outliers'; readonly on: boolean }
-  /** Partly covered pixels take the vector of the nearest covered one. */
+  /** Partly covered pixels carry on the motion of the covered ones beside them. */
   | { readonly kind: 'growEdges'; readonly on: boolean; readonly reachPx: number }
   /** Pixels without a vector inside the picture, and clipped ones, continue the motion beside them. */
   | { readonly kind: 'fillHoles'; readonly on: boolean; readonly clipped: boolean }
