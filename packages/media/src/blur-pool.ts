@@ -9,6 +9,7 @@ import {
   type SpeedLimits,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
+import { bytesIn, heldShared } from './collect';
 import type { FrameSources } from './frame-passes';
 import type { HostOptions } from './node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
@@ -101,6 +102,7 @@ export class BlurPool {
       ),
     );
     const mostSlices = Math.max(0, ...most);
+    heldShared(bytesIn(plan) + out.byteLength);
     return {
       width: plan.width,
       height: plan.height,

@@ -18,6 +18,7 @@ import {
   type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
+import { bytesIn, heldShared } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
 import { makeMotion, type MadeMotion, type MakeMotionRequest } from './make-motion';
 import {
@@ -110,6 +111,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
     case 'prepare': {
       const passes = await loadFramePasses(task.sources, host);
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
+      heldShared(bytesIn(plan));
       return {
         plan: task.limits === null ? plan : limitSpeeds(plan, task.limits),
         displayWindow: passes.displayWindow,
@@ -123,6 +125,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
       } finally {
         session.close();
+        heldShared(bytesIn(task.plan));
       }
     }
     case 'save':

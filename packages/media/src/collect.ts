@@ -1,0 +1,34 @@
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
+
+/** From this many bytes on that came and went unseen, a thread collects what it has let go of. */
+const ENOUGH_BYTES = 64 * 1024 * 1024;
+
+let gc: (() => void) | null = null,
+  passed = 0;
+
+/**
+ * Tells this thread's collector that it has held so many bytes of shared memory. V8 does not count shared buffers (Node 20): the few small objects
+ * that a plan of 130 MiB is to it are never worth a collection, and a sequence would fill the machine. A collection takes some 10 ms.
+ */
+export function heldShared(bytes: number): void {
+  passed += bytes;
+  if (passed < ENOUGH_BYTES) return;
+  passed = 0;
+  if (gc === null) {
+    setFlagsFromString('--expose-gc');
+    gc = runInNewContext('gc') as () => void;
+  }
+  gc();
+}
+
+/** Bytes of the distinct buffers that plain data has views of. */
+export function bytesIn(value: unknown, seen = new Set<unknown>()): number {
+  if (typeof value !== 'object' || value === null) return 0;
+  const held = ArrayBuffer.isView(value) ? value.buffer : value;
+  if (seen.has(held)) return 0;
+  seen.add(held);
+  return ArrayBuffer.isView(value)
+    ? value.buffer.byteLength
+    : Object.values(value).reduce((sum: number, part) => sum + bytesIn(part, seen), 0);
+}
