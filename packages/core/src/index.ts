@@ -23,6 +23,7 @@ export * from './blur/blur-plan';
 export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/blur-input';
 export { prepareBlur, type PrepareStage } from './blur/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/reduce-passes';
+export { giveBack, reuseMemory, sharedMemoryOf } from './blur/shared-floats';
 export { describeBlur } from './blur/describe-blur';
 export { keptShare, limitSpeeds } from './blur/limit-speeds';
 export { HIDDEN_SEEN, HIDDEN_MADE_UP, pathBends, pathLengths, samplePath } from './blur/plan-figures';

@@ -9,7 +9,9 @@ import {
   prepareBlur,
   reducePasses,
   renderRows,
+  reuseMemory,
   samplePath,
+  sharedMemoryOf,
   type BlurInput,
   type BlurPlan,
   type Shutter,
@@ -140,4 +142,20 @@ test('passes at a third of their size: colour is the mean, data are one pixel of
   expect(small.rgba[i * 4]).toBeCloseTo(sum / 9, 6);
   // What does not divide keeps its last pixels.
   expect(reducePasses({ rgba, motion, depth, ids }, 5).motion.width).toBe(20);
+});
+
+test('a plan made in the memory of another one is the same plan', async () => {
+  const fresh = prepareBlur(wheel()),
+    expected = await render(fresh);
+  const other = prepareBlur(slab(12)),
+    memory = sharedMemoryOf(other);
+  expect(memory.length).toBeGreaterThanOrEqual(4);
+  for (const buffer of memory) new Uint8Array(buffer).fill(255);
+  reuseMemory(memory);
+  const again = prepareBlur(wheel());
+  expect(sharedMemoryOf(again).some((buffer) => memory.includes(buffer))).toBe(true);
+  expect(await render(again)).toEqual(expected);
+  expect(again.hidden).toEqual(fresh.hidden);
+  expect(again.layerOf).toEqual(fresh.layerOf);
+  reuseMemory([]);
 });

@@ -9,7 +9,7 @@ import {
   type SpeedLimits,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
-import { bytesIn, heldShared } from './collect';
+import { heldSharedOf } from './collect';
 import type { FrameSources } from './frame-passes';
 import type { HostOptions } from './node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
@@ -102,7 +102,7 @@ export class BlurPool {
       ),
     );
     const mostSlices = Math.max(0, ...most);
-    heldShared(bytesIn(plan) + out.byteLength);
+    heldSharedOf([plan, out]);
     return {
       width: plan.width,
       height: plan.height,

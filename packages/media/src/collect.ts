@@ -1,3 +1,4 @@
+import { sharedMemoryOf } from '@ivrex/core';
 import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 
@@ -22,13 +23,7 @@ export function heldShared(bytes: number): void {
   gc();
 }
 
-/** Bytes of the distinct buffers that plain data has views of. */
-export function bytesIn(value: unknown, seen = new Set<unknown>()): number {
-  if (typeof value !== 'object' || value === null) return 0;
-  const held = ArrayBuffer.isView(value) ? value.buffer : value;
-  if (seen.has(held)) return 0;
-  seen.add(held);
-  return ArrayBuffer.isView(value)
-    ? value.buffer.byteLength
-    : Object.values(value).reduce((sum: number, part) => sum + bytesIn(part, seen), 0);
+/** The same, of plain data that has views of it. */
+export function heldSharedOf(data: unknown): void {
+  heldShared(sharedMemoryOf(data).reduce((sum, { byteLength }) => sum + byteLength, 0));
 }

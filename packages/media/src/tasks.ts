@@ -18,7 +18,7 @@ import {
   type Window,
 } from '@ivrex/core';
 import { writeFileAtomic } from './atomic-write';
-import { bytesIn, heldShared } from './collect';
+import { heldSharedOf } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
 import { makeMotion, type MadeMotion, type MakeMotionRequest } from './make-motion';
 import {
@@ -111,7 +111,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
     case 'prepare': {
       const passes = await loadFramePasses(task.sources, host);
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
-      heldShared(bytesIn(plan));
+      heldSharedOf(plan);
       return {
         plan: task.limits === null ? plan : limitSpeeds(plan, task.limits),
         displayWindow: passes.displayWindow,
@@ -125,7 +125,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
       } finally {
         session.close();
-        heldShared(bytesIn(task.plan));
+        heldSharedOf(task.plan);
       }
     }
     case 'save':

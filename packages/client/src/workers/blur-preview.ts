@@ -3,6 +3,7 @@ import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import {
   IvrexError,
   TILE_PX,
+  sharedMemoryOf,
   type ApplySettings,
   type BlurPlan,
   type BlurQuality,
@@ -66,6 +67,9 @@ export class BlurPreview {
   private planner: Promise<Thread>;
   private plannerIsBusy = false;
   private readonly plans = new Map<PlanSlot, LoadedPlan>();
+  /** What plans that are out of date leave: the next one is made in it. */
+  private readonly spare = new Map<PlanSlot, readonly SharedArrayBuffer[]>();
+  private readonly outs = new Map<PlanSlot, Uint16Array>();
   private turn: Promise<unknown> = Promise.resolve();
   private newestPlan = 0;
   private newest = 0;
@@ -97,6 +101,7 @@ export class BlurPreview {
   forget(): void {
     this.newest++;
     this.newestPlan++;
+    for (const [slot, held] of this.plans) this.spare.set(slot, sharedMemoryOf(held.plan));
     this.plans.clear();
     if (!this.plannerIsBusy) return;
     const old = this.planner;
@@ -116,25 +121,37 @@ export class BlurPreview {
     this.plannerIsBusy = true;
     let plan: BlurPlan;
     try {
-      plan = valueOf(await worker.prepare(inputs, factor));
+      plan = valueOf(await worker.prepare(inputs, factor, this.spare.get(slot) ?? []));
     } finally {
       if (ticket === this.newestPlan) this.plannerIsBusy = false;
     }
     if (ticket !== this.newestPlan) return null;
+    this.spare.delete(slot);
     return this.inTurn(async () => {
-      if (ticket !== this.newestPlan) return null;
-      await this.load(slot, plan);
+      if (ticket === this.newestPlan) await this.load(slot, plan, NO_LIMITS);
+      if (ticket !== this.newestPlan) {
+        this.spare.set(slot, sharedMemoryOf(plan));
+        return null;
+      }
       this.plans.set(slot, {
         plan,
         limits: NO_LIMITS,
-        out: new Uint16Array(new SharedArrayBuffer(plan.width * plan.height * 8)),
+        out: this.outFor(slot, plan.width * plan.height * 4),
       });
       return plan;
     });
   }
 
-  private async load(slot: PlanSlot, plan: BlurPlan): Promise<void> {
-    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan)));
+  /** Where a slot's pictures are put together: the same memory as long as their size stays. */
+  private outFor(slot: PlanSlot, length: number): Uint16Array {
+    const before = this.outs.get(slot),
+      out = before?.length === length ? before.fill(0) : new Uint16Array(new SharedArrayBuffer(length * 2));
+    this.outs.set(slot, out);
+    return out;
+  }
+
+  private async load(slot: PlanSlot, plan: BlurPlan, limits: SpeedLimits): Promise<void> {
+    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan, limits)));
   }
 
   /**
@@ -198,8 +215,7 @@ export class BlurPreview {
 
   private async limit(slot: PlanSlot, held: LoadedPlan, limits: SpeedLimits): Promise<void> {
     if (held.limits.floorPx === limits.floorPx && held.limits.ceilingPx === limits.ceilingPx) return;
-    const [{ worker }] = await this.renderers;
-    await this.load(slot, await worker.limit(held.plan, limits));
+    await this.load(slot, held.plan, limits);
     held.limits = limits;
   }
 

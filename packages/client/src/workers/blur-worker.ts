@@ -10,6 +10,7 @@ import {
   reducePasses,
   renderRows,
   resizeMotionField,
+  reuseMemory,
   resizePicture,
   IvrexError,
   type ApplySettings,
@@ -89,9 +90,10 @@ const api = {
   decode(inputs: MotionInputs): Answer<RepairedField> {
     return answer(() => decodeField(inputs));
   },
-  /** `factor`: 1 for every pixel, else the plan of a picture that many times smaller. */
-  prepare(inputs: FrameInputs, factor: number): Answer<BlurPlan> {
+  /** `factor`: 1 for every pixel, else the plan of a picture that many times smaller. `spare`: memory that it may be made in. */
+  prepare(inputs: FrameInputs, factor: number, spare: readonly SharedArrayBuffer[]): Answer<BlurPlan> {
     return answer(() => {
+      reuseMemory(spare);
       const { path, hidden, reachFrames, background } = inputs;
       const passesOf = (rasters: FrameRasters): BlurFramePasses =>
         reducePasses(
@@ -121,16 +123,14 @@ const api = {
       });
     });
   },
-  limit(plan: BlurPlan, limits: SpeedLimits): BlurPlan {
-    return limitSpeeds(plan, limits);
-  },
   figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Float32Array {
     return figure === 'bends' ? pathBends(plan, shutter) : pathLengths(plan, shutter);
   },
-  /** Takes the plan's layers into this worker's memory; the ones before are given up. */
-  load(slot: PlanSlot, plan: BlurPlan): void {
+  /** Takes the plan's layers, under these limits, into this worker's memory; the ones before are given up. */
+  load(slot: PlanSlot, whole: BlurPlan, limits: SpeedLimits): void {
     loaded.get(slot)?.session.close();
     loaded.delete(slot);
+    const plan = limitSpeeds(whole, limits, (length) => new Float32Array(length));
     loaded.set(slot, { plan, session: started().openSlices(plan.layers) });
   },
   /** Rows of the loaded plan as halves into shared memory of the whole picture. Returns the most slices used. */

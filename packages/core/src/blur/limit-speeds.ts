@@ -19,15 +19,15 @@ export function keptShare(speed: number, { floorPx, ceilingPx }: SpeedLimits): n
 
 /**
  * A plan whose layers travel no farther than the limits allow, on the same paths: a share k of the way is the path at k times the time. What was
- * found behind them stays true. The same plan when nothing is limited.
+ * found behind them stays true. The same plan when nothing is limited; `floats` makes the memory of new paths.
  */
-export function limitSpeeds(plan: BlurPlan, limits: SpeedLimits): BlurPlan {
+export function limitSpeeds(plan: BlurPlan, limits: SpeedLimits, floats: (length: number) => Float32Array = sharedFloats): BlurPlan {
   if (limits.floorPx === null && limits.ceilingPx === null) return plan;
   return {
     ...plan,
     layers: plan.layers.map((layer) => {
       const { path } = layer;
-      const nodes = sharedFloats(path.nodes.length),
+      const nodes = floats(path.nodes.length),
         node = path.orders * NODE_FLOATS;
       for (let at = 0; at < nodes.length; at += node) {
         const share = keptShare(Math.hypot(path.nodes[at], path.nodes[at + 1]), limits);

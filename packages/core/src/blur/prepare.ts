@@ -8,7 +8,7 @@ import { FrameLook } from './hidden';
 import { pictureOfSurface, reachOf, type LayerPicture, type LayerStudy, type Sides, type SurfaceBounds } from './layer';
 import { orderSurfaces } from './order';
 import type { NeighbourField, PathStudy } from './path-study';
-import { sharedBytes, sharedCopy } from './shared-floats';
+import { giveBack, sharedCopy, sharedShorts } from './shared-floats';
 import { quietVectors } from './quiet-vectors';
 import { hiddenSources, reportOn } from './report';
 import { takeOffBehind } from './soft-overlaps';
@@ -66,6 +66,8 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
     numberOf = new Uint16Array(surfaces.count);
   for (const picture of [...pictures.values()].sort((p, q) => rank[p.surface] - rank[q.surface])) {
     const cropped = cropLayer(picture, reachOf(study, picture.surface), input);
+    if (cropped?.colour !== picture.colour) giveBack(picture.colour);
+    if (cropped?.path.nodes !== picture.path.grid.nodes) giveBack(picture.path.grid.nodes);
     if (cropped !== null) numberOf[picture.surface] = layers.push({ ...cropped, tileTravel: tileTravel(cropped, input) });
   }
   watch('crop');
@@ -83,7 +85,7 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
 }
 
 function layersOfPixels({ of }: Surfaces, numberOf: Uint16Array): Uint16Array {
-  const out = new Uint16Array(sharedBytes(of.length * 2).buffer);
+  const out = sharedShorts(of.length);
   for (let i = 0; i < of.length; i++) if (of[i] >= 0) out[i] = numberOf[of[i]];
   return out;
 }
