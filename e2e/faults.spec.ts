@@ -28,6 +28,12 @@ test('a folder with faults becomes a shot that names them, and its good frames c
   await shot.agreeOnReading();
   await shot.step('Shutter');
   await shot.exact();
+  // Beside the damaged frame: what could not be used is said, and the blur is made without it.
+  for (let k = 0; k < 2; k++) await page.getByRole('button', { name: 'Frame before' }).click();
+  await expect(page.getByTestId('frame-number')).toHaveText('1012');
+  await expect(page.getByTestId('blur-report')).toContainText('The frame before is not used');
+  await expect(page.getByTestId('blur-report')).toContainText('ebb.1011.exr: the picture is incomplete');
+  await shot.exact();
 });
 
 test('a folder outside the media folders is refused in a sentence, and what was typed stays', async ({ page }) => {
@@ -64,6 +70,8 @@ test('when the server is gone the page says so, and goes on when it is back', as
 test('an unknown shot and an unknown page are sentences with a way back', async ({ page }) => {
   await page.goto('/shots/00000000-0000-4000-8000-000000000000/passes');
   await expect(page.getByText('there is no such shot', { exact: false })).toBeVisible();
+  await page.goto('/shots/none/passes');
+  await expect(page.getByText('No shot has this address')).toBeVisible();
   await page.goto('/nowhere');
   await page.getByRole('link', { name: 'Go to the shots' }).click();
   await expect(page.locator('.shot-card').first()).toBeVisible();
