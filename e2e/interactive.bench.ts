@@ -8,7 +8,7 @@ test('time from a change to its picture', async ({ page }) => {
   await shot.step('Shutter');
   await page.keyboard.press('b');
   await shot.exact();
-  for (const label of ['Closes', 'Strength']) {
+  for (const label of ['Closes', 'All frames']) {
     const times = await page.getByLabel(label, { exact: true }).evaluate(async (input: HTMLInputElement) => {
       const canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');
       if (canvas === null) throw new Error('no canvas');

@@ -10,11 +10,12 @@ const MARGIN = 1.05;
  */
 export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
   const { path } = layer,
+    { orders, nodes } = path,
     most = longestOwn(layer);
   const tiles = tilesAcross(size),
     out = new Float32Array(tiles.x * tiles.y * 4);
   const spread = Math.max(1, NODE_PX / 2);
-  for (let ny = 0; ny < path.down; ny++) {
+  for (let ny = 0, p = 0; ny < path.down; ny++) {
     const y = path.y0 + ny * NODE_PX;
     const ty0 = Math.max(0, Math.floor((y - spread) / TILE_PX)),
       ty1 = Math.min(tiles.y - 1, Math.floor((y + spread) / TILE_PX));
@@ -22,9 +23,8 @@ export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
       const x = path.x0 + nx * NODE_PX;
       const tx0 = Math.max(0, Math.floor((x - spread) / TILE_PX)),
         tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
-      for (let order = 0; order < path.orders; order++) {
-        const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS,
-          length = Math.min(most[order], Math.hypot(path.nodes[p], path.nodes[p + 1]));
+      for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
+        const length = Math.min(most[order], Math.sqrt(nodes[p] * nodes[p] + nodes[p + 1] * nodes[p + 1]));
         for (let ty = ty0; ty <= ty1; ty++)
           for (let tx = tx0; tx <= tx1; tx++) {
             const at = (ty * tiles.x + tx) * 4 + order;
@@ -38,20 +38,23 @@ export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
 
 /** By power of the time: the longest way of all nodes where the layer has colour. */
 function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array {
-  const most = new Float64Array(path.orders);
-  for (let ny = 0; ny < path.down; ny++) {
-    const y = Math.floor(path.y0) + ny * NODE_PX - box.y0;
-    if (y + NODE_PX <= 0 || y >= box.height) continue;
+  const { orders, nodes } = path,
+    squares = new Float64Array(orders);
+  const left = Math.floor(path.x0) - box.x0,
+    top = Math.floor(path.y0) - box.y0;
+  for (let ny = 0, p = 0; ny < path.down; ny++) {
     for (let nx = 0; nx < path.across; nx++) {
-      const x = Math.floor(path.x0) + nx * NODE_PX - box.x0;
-      if (!hasColour(colour, box, x, y)) continue;
-      for (let order = 0; order < path.orders; order++) {
-        const p = ((ny * path.across + nx) * path.orders + order) * NODE_FLOATS;
-        most[order] = Math.max(most[order], Math.hypot(path.nodes[p], path.nodes[p + 1]));
+      // 0: not looked at yet; only a node that would count needs to be.
+      let seen = 0;
+      for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
+        const square = nodes[p] * nodes[p] + nodes[p + 1] * nodes[p + 1];
+        if (!(square > squares[order])) continue;
+        if (seen === 0) seen = hasColour(colour, box, left + nx * NODE_PX, top + ny * NODE_PX) ? 1 : -1;
+        if (seen > 0) squares[order] = square;
       }
     }
   }
-  return most.map((length) => length * MARGIN);
+  return squares.map((square) => MARGIN * Math.sqrt(square));
 }
 
 /** Whether the layer has colour between the node at (x, y) and the next ones. Glows have colour without coverage. */
