@@ -105,18 +105,18 @@ function missesLine(v: Float32Array, i: number, p: number, q: number): boolean {
 /** 1 where another object, or nothing, lies within the 3 x 3 neighbourhood. */
 function edgesOf(ids: ArrayLike<number>, trusted: Uint8Array, width: number, height: number): Uint8Array {
   const out = new Uint8Array(trusted.length);
-  const meet = (a: number, b: number) => {
-    if (ids[a] === ids[b] && trusted[a] === trusted[b]) return;
-    out[a] = out[b] = 1;
-  };
   for (let y = 0; y < height; y++) {
+    const isLast = y + 1 === height;
     for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      if (x + 1 < width) meet(i, i + 1);
-      if (y + 1 === height) continue;
-      meet(i, i + width);
-      if (x + 1 < width) meet(i, i + width + 1);
-      if (x > 0) meet(i, i + width - 1);
+      const i = y * width + x,
+        id = ids[i],
+        trust = trusted[i];
+      if (x + 1 < width && (ids[i + 1] !== id || trusted[i + 1] !== trust)) out[i] = out[i + 1] = 1;
+      if (isLast) continue;
+      const below = i + width;
+      if (ids[below] !== id || trusted[below] !== trust) out[i] = out[below] = 1;
+      if (x + 1 < width && (ids[below + 1] !== id || trusted[below + 1] !== trust)) out[i] = out[below + 1] = 1;
+      if (x > 0 && (ids[below - 1] !== id || trusted[below - 1] !== trust)) out[i] = out[below - 1] = 1;
     }
   }
   return out;

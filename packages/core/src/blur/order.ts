@@ -39,14 +39,17 @@ const STEP_SHARE = 0.01;
 /** votes.get(a * count + b): pixel pairs along their border where a is nearer less those where b is. */
 function contacts({ of, count }: Surfaces, depth: Float32Array, trusted: Uint8Array, width: number): (a: number, b: number) => number {
   const votes = new Map<number, number>();
-  for (let i = 0; i < of.length; i++) {
-    for (const j of [(i + 1) % width === 0 ? -1 : i + 1, i + width < of.length ? i + width : -1]) {
-      if (j < 0 || of[i] < 0 || of[j] < 0 || of[i] === of[j] || trusted[i] === 0 || trusted[j] === 0) continue;
-      const step = depth[j] - depth[i];
-      if (!(Math.abs(step) > STEP_SHARE * Math.min(Math.abs(depth[i]), Math.abs(depth[j])))) continue;
-      const [a, b, sign] = of[i] < of[j] ? [of[i], of[j], Math.sign(step)] : [of[j], of[i], -Math.sign(step)];
-      votes.set(a * count + b, (votes.get(a * count + b) ?? 0) + sign);
-    }
+  const meet = (i: number, j: number): void => {
+    if (of[i] < 0 || of[j] < 0 || trusted[i] === 0 || trusted[j] === 0) return;
+    const step = depth[j] - depth[i];
+    if (!(Math.abs(step) > STEP_SHARE * Math.min(Math.abs(depth[i]), Math.abs(depth[j])))) return;
+    const [a, b, sign] = of[i] < of[j] ? [of[i], of[j], Math.sign(step)] : [of[j], of[i], -Math.sign(step)];
+    votes.set(a * count + b, (votes.get(a * count + b) ?? 0) + sign);
+  };
+  for (let i = 0, x = 0; i < of.length; i++, x++) {
+    if (x === width) x = 0;
+    if (x + 1 < width && of[i + 1] !== of[i]) meet(i, i + 1);
+    if (i + width < of.length && of[i + width] !== of[i]) meet(i, i + width);
   }
   return (a, b) => (a < b ? (votes.get(a * count + b) ?? 0) : -(votes.get(b * count + a) ?? 0));
 }

@@ -111,10 +111,10 @@ function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, 
 
 /** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */
 function finiteColours(rgba: Float32Array): Float32Array {
-  let odd = 0;
   // NaN and Infinity minus themselves are NaN; everything else is 0.
-  for (let i = 0; i < rgba.length; i++) if (rgba[i] - rgba[i] !== 0) odd++;
-  if (odd === 0) return rgba;
+  let sum = 0;
+  for (let i = 0; i < rgba.length; i++) sum += rgba[i] - rgba[i];
+  if (sum === 0) return rgba;
   return rgba.map((v) => (Number.isFinite(v) ? v : v === Infinity ? 65504 : 0));
 }
 
@@ -149,11 +149,13 @@ function boundsOf({ width, motion }: BlurInput, { of, count }: Surfaces): (Surfa
     yMax = new Int32Array(count),
     longest = new Float64Array(count);
   const { toNext, toPrevious } = motion;
-  for (let i = 0; i < of.length; i++) {
+  for (let i = 0, x = 0, y = 0; i < of.length; i++, x++) {
+    if (x === width) {
+      x = 0;
+      y++;
+    }
     const s = of[i];
     if (s < 0) continue;
-    const x = i % width,
-      y = (i - x) / width;
     if (x < xMin[s]) xMin[s] = x;
     if (x > xMax[s]) xMax[s] = x;
     if (yMin[s] < 0) yMin[s] = y;
@@ -205,11 +207,15 @@ function enteringObjects(looks: readonly FrameLook[], longestPx: number): Map<nu
       { width, height, valid } = motion;
     if (ids === null) continue;
     const back = end === 1 ? motion.toPrevious : motion.toNext;
-    for (let i = 0; i < valid.length; i++) {
-      if (valid[i] === 0 || ids[i] === 0) continue;
-      const x = (i % width) + back[i * 2],
-        y = Math.floor(i / width) + back[i * 2 + 1];
+    for (let i = 0, column = 0, row = 0; i < valid.length; i++, column++) {
+      if (column === width) {
+        column = 0;
+        row++;
+      }
+      const x = column + back[i * 2],
+        y = row + back[i * 2 + 1];
       if (x >= 0 && y >= 0 && x <= width - 1 && y <= height - 1) continue;
+      if (valid[i] === 0 || ids[i] === 0) continue;
       let sides = out.get(ids[i]);
       if (sides === undefined) out.set(ids[i], (sides = { left: 0, top: 0, right: 0, bottom: 0 }));
       sides.left = Math.min(farthest, Math.max(sides.left, Math.ceil(-x)));

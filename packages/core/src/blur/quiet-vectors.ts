@@ -5,7 +5,7 @@ const QUIET_PX = 0.06;
 /** Half the widest window, in pixels. */
 const MOST_RADIUS = 3;
 /** Places at which the noise is measured. */
-const SAMPLES = 20000;
+const SAMPLES = 5000;
 
 export interface VectorField extends KeyedField {
   readonly toNext: Float32Array;

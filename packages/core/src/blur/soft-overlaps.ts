@@ -15,14 +15,19 @@ const LEAST_BEHIND = 0.004;
 export function takeOffBehind({ input, surfaces, rank, through }: LayerStudy, layers: ReadonlyMap<number, LayerPicture>): number {
   const { width, rgba } = input,
     { of } = surfaces;
+  if (!hasSoft(rgba)) return 0;
   const nearestFirst = [...layers.values()].sort((a, b) => rank[a.surface] - rank[b.surface]);
   const behind = new Map<number, Float64Array>();
   for (const layer of nearestFirst) {
     const { box, colour, state } = layer;
-    for (let k = 0; k < state.length; k++) {
+    for (let k = 0, column = 0, row = 0; k < state.length; k++, column++) {
+      if (column === box.width) {
+        column = 0;
+        row++;
+      }
       if (state[k] === ABSENT || colour[k * 4 + 3] < LEAST_BEHIND) continue;
-      const x = box.x0 + (k % box.width),
-        y = box.y0 + Math.floor(k / box.width);
+      const x = box.x0 + column,
+        y = box.y0 + row;
       if (x < 0 || y < 0 || x >= width || y >= input.height) continue;
       const i = y * width + x;
       if (of[i] < 0 || of[i] === layer.surface || rank[of[i]] >= rank[layer.surface] || rgba[i * 4 + 3] >= FULL) continue;
@@ -47,4 +52,10 @@ export function takeOffBehind({ input, surfaces, rank, through }: LayerStudy, la
     taken++;
   }
   return taken;
+}
+
+/** Most renders of whole scenes let nothing through anywhere. */
+function hasSoft(rgba: Float32Array): boolean {
+  for (let k = 3; k < rgba.length; k += 4) if (rgba[k] > 0 && rgba[k] < FULL) return true;
+  return false;
 }
