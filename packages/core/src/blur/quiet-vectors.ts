@@ -4,6 +4,10 @@ import type { KeyedField } from './affine-fit';
 const QUIET_PX = 0.06;
 /** Half the widest window, in pixels. */
 const MOST_RADIUS = 3;
+/** Half the window of the fit near an edge, the fewest pixels that tell an affine motion, and how far from a line they must lie. */
+const EDGE_RADIUS = 4,
+  FEWEST = 16,
+  LEAST_SPREAD = 0.01;
 /** Places at which the noise is measured. */
 const SAMPLES = 5000;
 
@@ -13,8 +17,9 @@ export interface VectorField extends KeyedField {
 }
 
 /**
- * A field whose vectors are noisy, with each as the mean over the widest window of up to 7 x 7 pixels around it that is all of its surface: a motion
- * that is affine there stays what it is. The same field when its vectors are quiet, as those of a render are.
+ * A field whose vectors are noisy, with each as the mean over the 7 x 7 pixels around it or, where not all of them are of its surface, as those of
+ * its surface within 9 x 9 say by an affine fit: a motion that is affine there stays what it is. The same field when its vectors are quiet, as those
+ * of a render are.
  */
 export function quietVectors<T extends VectorField>(field: T): T {
   if (Math.max(noiseOf(field, field.toNext), noiseOf(field, field.toPrevious)) < QUIET_PX) return field;
@@ -60,11 +65,15 @@ function radii({ width, height, keys }: KeyedField): Uint8Array {
   return out;
 }
 
-function means({ width }: KeyedField, vectors: Float32Array, radius: Uint8Array): Float32Array {
-  const out = vectors.slice();
+function means(field: VectorField, vectors: Float32Array, radius: Uint8Array): Float32Array {
+  const { width, keys } = field,
+    out = vectors.slice();
   for (let i = 0; i < radius.length; i++) {
     const r = radius[i];
-    if (r === 0) continue;
+    if (r < MOST_RADIUS) {
+      if (keys[i] >= 0) fitBeside(field, vectors, i, out);
+      continue;
+    }
     let x = 0,
       y = 0;
     for (let row = i - r * width; row <= i + r * width; row += width) {
@@ -78,4 +87,58 @@ function means({ width }: KeyedField, vectors: Float32Array, radius: Uint8Array)
     out[i * 2 + 1] = y / count;
   }
   return out;
+}
+
+/** Near an edge: the least-squares affine motion of the surface's own pixels around, as it is at the pixel. Left alone where they are too few or in a line. */
+function fitBeside({ width, height, keys }: KeyedField, vectors: Float32Array, i: number, out: Float32Array): void {
+  const px = i % width,
+    py = (i - px) / width,
+    key = keys[i];
+  let n = 0,
+    sx = 0,
+    sy = 0,
+    sxx = 0,
+    sxy = 0,
+    syy = 0,
+    u = 0,
+    v = 0,
+    xu = 0,
+    yu = 0,
+    xv = 0,
+    yv = 0;
+  for (let y = Math.max(0, py - EDGE_RADIUS); y <= Math.min(height - 1, py + EDGE_RADIUS); y++) {
+    for (let x = Math.max(0, px - EDGE_RADIUS); x <= Math.min(width - 1, px + EDGE_RADIUS); x++) {
+      const j = y * width + x;
+      if (keys[j] !== key) continue;
+      const ox = x - px,
+        oy = y - py,
+        vx = vectors[j * 2],
+        vy = vectors[j * 2 + 1];
+      n++;
+      sx += ox;
+      sy += oy;
+      sxx += ox * ox;
+      sxy += ox * oy;
+      syy += oy * oy;
+      u += vx;
+      v += vy;
+      xu += ox * vx;
+      yu += oy * vx;
+      xv += ox * vy;
+      yv += oy * vy;
+    }
+  }
+  const cxx = sxx - (sx * sx) / n,
+    cxy = sxy - (sx * sy) / n,
+    cyy = syy - (sy * sy) / n,
+    det = cxx * cyy - cxy * cxy;
+  if (n < FEWEST || det < LEAST_SPREAD * (cxx + cyy) ** 2) return;
+  for (const [c, sum, alongX, alongY] of [
+    [0, u, xu - (sx * u) / n, yu - (sy * u) / n],
+    [1, v, xv - (sx * v) / n, yv - (sy * v) / n],
+  ]) {
+    const slopeX = (alongX * cyy - alongY * cxy) / det,
+      slopeY = (alongY * cxx - alongX * cxy) / det;
+    out[i * 2 + c] = (sum - slopeX * sx - slopeY * sy) / n;
+  }
 }
