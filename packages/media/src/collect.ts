@@ -3,14 +3,14 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 
 /** From this many bytes on that came and went unseen, a thread collects what it has let go of. */
-const ENOUGH_BYTES = 64 * 1024 * 1024;
+const ENOUGH_BYTES = 192 * 1024 * 1024;
 
 let gc: (() => void) | null = null,
   passed = 0;
 
 /**
  * Tells this thread's collector that it has held so many bytes of shared memory. V8 does not count shared buffers (Node 20): the few small objects
- * that a plan of 130 MiB is to it are never worth a collection, and a sequence would fill the machine. A collection takes some 10 ms.
+ * that a plan of 130 MiB is to it are never worth a collection, and a sequence would fill the machine. A collection takes 10 to 100 ms.
  */
 export function heldShared(bytes: number): void {
   passed += bytes;
@@ -23,7 +23,7 @@ export function heldShared(bytes: number): void {
   gc();
 }
 
-/** The same, of plain data that has views of it. */
-export function heldSharedOf(data: unknown): void {
-  heldShared(sharedMemoryOf(data).reduce((sum, { byteLength }) => sum + byteLength, 0));
+/** The same, of plain data that has views of it; `share` of it where a thread gets the same data several times. */
+export function heldSharedOf(data: unknown, share = 1): void {
+  heldShared(share * sharedMemoryOf(data).reduce((sum, { byteLength }) => sum + byteLength, 0));
 }

@@ -125,7 +125,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
       } finally {
         session.close();
-        heldSharedOf(task.plan);
+        heldSharedOf(task.plan, (task.yTo - task.yFrom) / task.plan.height);
       }
     }
     case 'save':

@@ -11,7 +11,7 @@ test('shared memory that was let go of is collected once enough of it has come b
     heldShared(bytes);
     return gone.deref() === undefined;
   };
-  expect(await collected(10 * MIB)).toBe(false);
-  expect(await collected(60 * MIB)).toBe(true);
-  expect(await collected(10 * MIB)).toBe(false);
+  expect(await collected(30 * MIB)).toBe(false);
+  expect(await collected(180 * MIB)).toBe(true);
+  expect(await collected(30 * MIB)).toBe(false);
 });
