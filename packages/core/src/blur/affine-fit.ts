@@ -28,6 +28,13 @@ export type Told = typeof NOTHING | typeof VECTOR | typeof ROUGH_GRADIENT | type
 /** Numbers that a fit writes for each vector set: d.x, d.y and the gradient xx, xy, yx, yy. */
 export const FIT_NUMBERS = 6;
 
+/** Half the side of the window, and of the part of it that has a say in the vector itself; pixels. */
+export interface FitWindow {
+  readonly radiusPx: number;
+  readonly corePx: number;
+}
+const USUAL: FitWindow = { radiusPx: RADIUS_PX, corePx: CORE_PX };
+
 /** Takes part only where its vector lies within `limit` of (x, y). */
 export interface NearVector {
   readonly x: number;
@@ -38,7 +45,7 @@ export interface NearVector {
 /**
  * The vectors at a place of a surface and their gradient, by least squares over the pixels of that surface around it; fills `out` from `outAt` on for
  * each set. The vector itself comes from the nearest pixels, carried to the place by the gradient. Says what the pixels told: NOTHING when none
- * within CORE_PX belongs to the surface.
+ * within the core belongs to the surface.
  */
 export function fitAffine(
   field: KeyedField,
@@ -50,12 +57,13 @@ export function fitAffine(
   out: Float64Array,
   near: NearVector | null = null,
   outAt = 0,
+  { radiusPx, corePx }: FitWindow = USUAL,
 ): Told {
   const { width, height, keys } = field;
-  const x0 = Math.max(0, Math.ceil(cx - RADIUS_PX)),
-    x1 = Math.min(width - 1, Math.floor(cx + RADIUS_PX)),
-    y0 = Math.max(0, Math.ceil(cy - RADIUS_PX)),
-    y1 = Math.min(height - 1, Math.floor(cy + RADIUS_PX));
+  const x0 = Math.max(0, Math.ceil(cx - radiusPx)),
+    x1 = Math.min(width - 1, Math.floor(cx + radiusPx)),
+    y0 = Math.max(0, Math.ceil(cy - radiusPx)),
+    y1 = Math.min(height - 1, Math.floor(cy + radiusPx));
   const [a, b] = sets;
   let n = 0,
     sx = 0,
@@ -105,7 +113,7 @@ export function fitAffine(
       axy += oy * ux;
       ayx += ox * uy;
       ayy += oy * uy;
-      const inCore = ox >= -CORE_PX && ox <= CORE_PX && oy >= -CORE_PX && oy <= CORE_PX;
+      const inCore = ox >= -corePx && ox <= corePx && oy >= -corePx && oy <= corePx;
       if (inCore) {
         core++;
         coreX += ox;

@@ -1,13 +1,11 @@
-import type { KeyedField } from './affine-fit';
+import { FIT_NUMBERS, fitAffine, GRADIENT, type FitWindow, type KeyedField } from './affine-fit';
 
 /** Vectors with less noise than this (standard deviation, pixels per frame) are left as they are. */
 const QUIET_PX = 0.06;
 /** Half the widest window, in pixels. */
 const MOST_RADIUS = 3;
-/** Half the window of the fit near an edge, the fewest pixels that tell an affine motion, and how far from a line they must lie. */
-const EDGE_RADIUS = 4,
-  FEWEST = 16,
-  LEAST_SPREAD = 0.01;
+/** Near an edge: all of 9 x 9 has a say. */
+const BESIDE: FitWindow = { radiusPx: 4, corePx: 4 };
 /** Places at which the noise is measured. */
 const SAMPLES = 5000;
 
@@ -24,7 +22,9 @@ export interface VectorField extends KeyedField {
 export function quietVectors<T extends VectorField>(field: T): T {
   if (Math.max(noiseOf(field, field.toNext), noiseOf(field, field.toPrevious)) < QUIET_PX) return field;
   const radius = radii(field);
-  return { ...field, toNext: means(field, field.toNext, radius), toPrevious: means(field, field.toPrevious, radius) };
+  const quiet = { toNext: means(field, field.toNext, radius), toPrevious: means(field, field.toPrevious, radius) };
+  fitBeside(field, radius, quiet);
+  return { ...field, ...quiet };
 }
 
 /**
@@ -65,15 +65,12 @@ function radii({ width, height, keys }: KeyedField): Uint8Array {
   return out;
 }
 
-function means(field: VectorField, vectors: Float32Array, radius: Uint8Array): Float32Array {
-  const { width, keys } = field,
-    out = vectors.slice();
+function means({ width }: KeyedField, vectors: Float32Array, radius: Uint8Array): Float32Array {
+  const out = vectors.slice(),
+    r = MOST_RADIUS,
+    count = (2 * r + 1) ** 2;
   for (let i = 0; i < radius.length; i++) {
-    const r = radius[i];
-    if (r < MOST_RADIUS) {
-      if (keys[i] >= 0) fitBeside(field, vectors, i, out);
-      continue;
-    }
+    if (radius[i] < r) continue;
     let x = 0,
       y = 0;
     for (let row = i - r * width; row <= i + r * width; row += width) {
@@ -82,63 +79,24 @@ function means(field: VectorField, vectors: Float32Array, radius: Uint8Array): F
         y += vectors[j * 2 + 1];
       }
     }
-    const count = (2 * r + 1) ** 2;
     out[i * 2] = x / count;
     out[i * 2 + 1] = y / count;
   }
   return out;
 }
 
-/** Near an edge: the least-squares affine motion of the surface's own pixels around, as it is at the pixel. Left alone where they are too few or in a line. */
-function fitBeside({ width, height, keys }: KeyedField, vectors: Float32Array, i: number, out: Float32Array): void {
-  const px = i % width,
-    py = (i - px) / width,
-    key = keys[i];
-  let n = 0,
-    sx = 0,
-    sy = 0,
-    sxx = 0,
-    sxy = 0,
-    syy = 0,
-    u = 0,
-    v = 0,
-    xu = 0,
-    yu = 0,
-    xv = 0,
-    yv = 0;
-  for (let y = Math.max(0, py - EDGE_RADIUS); y <= Math.min(height - 1, py + EDGE_RADIUS); y++) {
-    for (let x = Math.max(0, px - EDGE_RADIUS); x <= Math.min(width - 1, px + EDGE_RADIUS); x++) {
-      const j = y * width + x;
-      if (keys[j] !== key) continue;
-      const ox = x - px,
-        oy = y - py,
-        vx = vectors[j * 2],
-        vy = vectors[j * 2 + 1];
-      n++;
-      sx += ox;
-      sy += oy;
-      sxx += ox * ox;
-      sxy += ox * oy;
-      syy += oy * oy;
-      u += vx;
-      v += vy;
-      xu += ox * vx;
-      yu += oy * vx;
-      xv += ox * vy;
-      yv += oy * vy;
+/** Near an edge: what the surface's own pixels around say by an affine fit. Left alone where they are too few or in a line. */
+function fitBeside(field: VectorField, radius: Uint8Array, quiet: Pick<VectorField, 'toNext' | 'toPrevious'>): void {
+  const { width, keys } = field,
+    sets = [field.toNext, field.toPrevious],
+    fits = new Float64Array(2 * FIT_NUMBERS);
+  for (let i = 0; i < radius.length; i++) {
+    if (radius[i] === MOST_RADIUS || keys[i] < 0) continue;
+    const x = i % width;
+    if (fitAffine(field, keys[i], sets, x, (i - x) / width, true, fits, null, 0, BESIDE) < GRADIENT) continue;
+    for (let c = 0; c < 2; c++) {
+      quiet.toNext[i * 2 + c] = fits[c];
+      quiet.toPrevious[i * 2 + c] = fits[FIT_NUMBERS + c];
     }
-  }
-  const cxx = sxx - (sx * sx) / n,
-    cxy = sxy - (sx * sy) / n,
-    cyy = syy - (sy * sy) / n,
-    det = cxx * cyy - cxy * cxy;
-  if (n < FEWEST || det < LEAST_SPREAD * (cxx + cyy) ** 2) return;
-  for (const [c, sum, alongX, alongY] of [
-    [0, u, xu - (sx * u) / n, yu - (sy * u) / n],
-    [1, v, xv - (sx * v) / n, yv - (sy * v) / n],
-  ]) {
-    const slopeX = (alongX * cyy - alongY * cxy) / det,
-      slopeY = (alongY * cxx - alongX * cxy) / det;
-    out[i * 2 + c] = (sum - slopeX * sx - slopeY * sy) / n;
   }
 }
