@@ -7,23 +7,20 @@ import {
   shutterFromAngle,
   type BlurQuality,
   type ExposureShape,
-  type PathChoice,
   type Shutter,
   type ShutterAlign,
   type ShutterPlan,
 } from '@ivrex/core';
 import { explainIssue, shutterPlanSchema } from '@ivrex/contract';
-import { BlurPool, frameFile, parsePattern, type FrameFiles, type FrameSources } from '@ivrex/media';
+import { BlurPool, frameFile, parsePattern } from '@ivrex/media';
+import { openBlurInputs, withBlurInputs, type BlurInputOptions } from './blur-inputs';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { KERNELS_WASM, WORKER_FILE } from './host';
-import { framesToRender, loadEncoding, loadRepairs, loadShutter, openInput, passAt } from './inputs';
+import { framesToRender, loadShutter } from './inputs';
 import { answer, progress, warn } from './output';
 
-interface BlurOptions {
-  readonly beauty: string;
-  readonly motion: string;
-  readonly encoding: string;
+interface BlurOptions extends BlurInputOptions {
   readonly out: string;
   readonly opens?: number;
   readonly closes?: number;
@@ -36,26 +33,15 @@ interface BlurOptions {
   readonly ceiling?: number;
   readonly samples: 'auto' | number;
   readonly quality: BlurQuality;
-  readonly path: PathChoice;
-  readonly depth?: string;
-  readonly ids?: string;
-  readonly hidden: 'auto' | 'off';
-  readonly background?: string;
   readonly frames?: FrameRange;
   readonly threads: number;
   readonly type: 'half' | 'float';
-  readonly fps?: number;
-  readonly repairs?: string;
   readonly json?: boolean;
 }
 
 export function blurCommand(): Command {
-  return new Command('blur')
+  return withBlurInputs(new Command('blur'))
     .description('apply the shutter to a sharp sequence')
-    .requiredOption('--beauty <pattern>')
-    .requiredOption('--motion <pattern>')
-    .requiredOption('--encoding <file>', 'encoding document (JSON)')
-    .option('--repairs <file>', 'what is mended in the motion on the way (list of repairs, JSON)')
     .requiredOption('--out <pattern>')
     .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens'))
     .option('--closes <frames>', 'when it closes', parseNumber('closes'))
@@ -68,23 +54,15 @@ export function blurCommand(): Command {
     .option('--ceiling <px>', 'what goes faster a frame is blurred as if it went this fast', parseNumber('ceiling'))
     .option('--samples <count>', 'auto, or slices a pixel', (text) => (text === 'auto' ? 'auto' : parseCount('samples')(text)), 'auto')
     .addOption(new Option('--quality <quality>').choices(['draft', 'final']).default('final'))
-    .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
-    .option('--depth <pattern>')
-    .option('--ids <pattern>')
-    .addOption(
-      new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
-    )
-    .option('--background <pattern>', 'the picture without the things in front')
     .option('--frames <A-B>', 'which frames', parseFrameRange)
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
-    .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'))
     .option('--json', 'one JSON object on stdout')
     .action(blur);
 }
 
 /** "even", "bell" or "ramps:OPENING,CLOSING". */
-function parseExposure(text: string): ExposureShape {
+export function parseExposure(text: string): ExposureShape {
   const [kind, rest = ''] = text.split(':', 2);
   const shares = rest.split(',').map(Number);
   if (rest === '' && (kind === 'even' || kind === 'bell')) return { kind };
@@ -118,13 +96,7 @@ async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
 
 async function blur(options: BlurOptions): Promise<void> {
   const shutter = await shutterOf(options);
-  const encoding = await loadEncoding(options.encoding),
-    repairs = await loadRepairs(options.repairs);
-  const beauty = await openInput(options.beauty),
-    motion = await openInput(options.motion);
-  const depth = options.depth === undefined ? null : await openInput(options.depth);
-  const ids = options.ids === undefined ? null : await openInput(options.ids);
-  const background = options.background === undefined ? null : await openInput(options.background);
+  const { beauty, sourcesAt } = await openBlurInputs(options);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
@@ -139,28 +111,10 @@ async function blur(options: BlurOptions): Promise<void> {
     report = {};
   try {
     for (const frame of frames) {
-      const at = (number: number | null): FrameFiles => ({
-        beauty: passAt(beauty, number),
-        motion: passAt(motion, number),
-        depth: depth && passAt(depth, number),
-        ids: ids && passAt(ids, number),
-      });
-      const inputs = [beauty, motion, depth, ids].filter((input) => input !== null);
-      const neighbour = (by: number): FrameFiles | null =>
-        frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
-      const sources: FrameSources = {
-        ...at(frame),
-        previous: neighbour(-1),
-        next: neighbour(1),
-        background: background && passAt(background, frame),
-        encoding,
-        repairs,
-        fps: options.fps ?? null,
-      };
       try {
         const blurred = await pool.blur(
           {
-            sources,
+            sources: sourcesAt(frame),
             path: options.path,
             hidden: options.hidden,
             limits: shutter,

@@ -7,12 +7,13 @@ import { compareCommand } from './compare';
 import { deriveCommand } from './derive';
 import { estimateCommand } from './estimate';
 import { identifyCommand } from './identify';
+import { matchCommand } from './match';
 import { probeCommand } from './probe';
 import { remapCommand } from './remap';
 
 /** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
 const program = new Command('ivrex')
-  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare.')
+  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare, match.')
   .exitOverride()
   .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
 const commands = [
@@ -24,6 +25,7 @@ const commands = [
   estimateCommand(),
   blurCommand(),
   compareCommand(),
+  matchCommand(),
 ];
 for (const command of commands) program.addCommand(command.copyInheritedSettings(program));
 

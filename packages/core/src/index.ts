@@ -56,3 +56,6 @@ export * from './motion/derive/derive-motion';
 export * from './motion/derive/scene-velocity';
 export * from './motion/estimate/estimate-motion';
 export * from './motion/proof';
+export * from './match/shutter-match';
+export { momentsOf, type Moments } from './match/moments';
+export { fitShutter, gradeLike } from './match/fit-shutter';

@@ -1,4 +1,5 @@
 import { boundsOf, cardInverse, sampleTexture, toScreen, type Card, type Pose, type ToCard } from './card';
+import { hash } from './noise';
 
 export interface FrameSize {
   readonly width: number;
@@ -164,4 +165,42 @@ export function renderBlurred(
     }
   }
   return Float32Array.from(sum, (v) => v / (moments * samples));
+}
+
+/** Moments that a noisy render picks from. */
+const NOISY_MOMENTS = 256;
+
+/**
+ * The same as an ordinary renderer does it: `samples` random points and moments a pixel, so that streaks are grainy. `seed` makes another
+ * grain. Premultiplied RGBA.
+ */
+export function renderNoisy(
+  cards: readonly Card[],
+  t: number,
+  opens: number,
+  closes: number,
+  size: FrameSize,
+  samples: number,
+  seed: number,
+): Float32Array {
+  const out = new Float32Array(size.width * size.height * 4);
+  const moments = Array.from({ length: NOISY_MOMENTS }, (_, m) => {
+    const posed = posedAt(cards, t + opens + ((m + 0.5) / NOISY_MOMENTS) * (closes - opens));
+    return { posed, box: unionBox(posed, size) };
+  });
+  for (let y = 0; y < size.height; y++) {
+    const row = moments.map(({ posed, box }) => ({ met: y >= box.y0 && y < box.y1 ? onRow(posed, y) : [], box }));
+    for (let x = 0; x < size.width; x++) {
+      const i = (y * size.width + x) * 4;
+      for (let s = 0; s < samples; s++) {
+        // One random moment in each part of the exposure.
+        const m = Math.floor(((s + hash(x, y, seed + s * 3)) / samples) * NOISY_MOMENTS),
+          { met, box } = row[Math.min(NOISY_MOMENTS - 1, m)];
+        if (met.length === 0 || x < box.x0 || x > box.x1) continue;
+        lookAt(met, x + hash(x, y, seed + s * 3 + 1), y + hash(x, y, seed + s * 3 + 2));
+        for (let k = 0; k < 4; k++) out[i + k] += seen[k] / samples;
+      }
+    }
+  }
+  return out;
 }

@@ -16,3 +16,4 @@ export * from './motion-pass';
 export * from './motion-tasks';
 export * from './make-motion';
 export { cameraTrackOfHeaders, readCameraFile, type CameraContext } from './camera-file';
+export { framesToMatch, loadReference, MOST_MATCH_FRAMES, type MatchRequest, type MatchResult } from './match-task';

@@ -20,6 +20,7 @@ import {
 import { writeFileAtomic } from './atomic-write';
 import { heldSharedOf } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
+import { matchShutter, type MatchRequest, type MatchResult } from './match-task';
 import { makeMotion, type MadeMotion, type MakeMotionRequest } from './make-motion';
 import {
   auditMotion,
@@ -60,7 +61,8 @@ export type Task =
   | { readonly kind: 'identify'; readonly request: IdentifyRequest }
   | { readonly kind: 'audit'; readonly request: AuditRequest }
   | { readonly kind: 'remap'; readonly request: RemapRequest }
-  | { readonly kind: 'make'; readonly request: MakeMotionRequest };
+  | { readonly kind: 'make'; readonly request: MakeMotionRequest }
+  | { readonly kind: 'match'; readonly request: MatchRequest };
 
 export interface SavedPicture {
   readonly file: string;
@@ -92,6 +94,7 @@ export interface TaskResults {
   audit: AuditResult;
   remap: RemapResult;
   make: MadeMotion;
+  match: MatchResult;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -145,6 +148,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return remapMotion(task.request, host);
     case 'make':
       return makeMotion(task.request, host);
+    case 'match':
+      return matchShutter(task.request, host);
   }
 }
 

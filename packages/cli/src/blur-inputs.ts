@@ -1,0 +1,77 @@
+import { Option, type Command } from 'commander';
+import type { PathChoice } from '@ivrex/core';
+import type { FrameFiles, FrameSources } from '@ivrex/media';
+import { parseNumber } from './frame-range';
+import { loadEncoding, loadRepairs, openInput, passAt, type Input } from './inputs';
+
+/** What a blur reads, whichever command asks for it. */
+export interface BlurInputOptions {
+  readonly beauty: string;
+  readonly motion: string;
+  readonly encoding: string;
+  readonly repairs?: string;
+  readonly path: PathChoice;
+  readonly depth?: string;
+  readonly ids?: string;
+  readonly hidden: 'auto' | 'off';
+  readonly background?: string;
+  readonly fps?: number;
+}
+
+export function withBlurInputs(command: Command): Command {
+  return command
+    .requiredOption('--beauty <pattern>')
+    .requiredOption('--motion <pattern>')
+    .requiredOption('--encoding <file>', 'encoding document (JSON)')
+    .option('--repairs <file>', 'what is mended in the motion on the way (list of repairs, JSON)')
+    .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
+    .option('--depth <pattern>')
+    .option('--ids <pattern>')
+    .addOption(
+      new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
+    )
+    .option('--background <pattern>', 'the picture without the things in front')
+    .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'));
+}
+
+export interface BlurInputs {
+  readonly beauty: Input;
+  readonly motion: Input;
+  /** What a frame reads, its neighbours where all of their passes are there. */
+  sourcesAt(frame: number | null): FrameSources;
+}
+
+/** @throws IvrexError missingFile, damaged, badSetting */
+export async function openBlurInputs(options: BlurInputOptions): Promise<BlurInputs> {
+  const encoding = await loadEncoding(options.encoding),
+    repairs = await loadRepairs(options.repairs);
+  const beauty = await openInput(options.beauty),
+    motion = await openInput(options.motion);
+  const depth = options.depth === undefined ? null : await openInput(options.depth);
+  const ids = options.ids === undefined ? null : await openInput(options.ids);
+  const background = options.background === undefined ? null : await openInput(options.background);
+  const inputs = [beauty, motion, depth, ids].filter((input) => input !== null);
+  const at = (number: number | null): FrameFiles => ({
+    beauty: passAt(beauty, number),
+    motion: passAt(motion, number),
+    depth: depth && passAt(depth, number),
+    ids: ids && passAt(ids, number),
+  });
+  return {
+    beauty,
+    motion,
+    sourcesAt(frame) {
+      const neighbour = (by: number): FrameFiles | null =>
+        frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
+      return {
+        ...at(frame),
+        previous: neighbour(-1),
+        next: neighbour(1),
+        background: background && passAt(background, frame),
+        encoding,
+        repairs,
+        fps: options.fps ?? null,
+      };
+    },
+  };
+}
