@@ -76,7 +76,10 @@ function framesOf({ beauty, motion }: BlurInputs, reference: Input, options: Mat
     return [null];
   }
   const shared = reference.sequence.frames.filter(
-    (f) => beauty.sequence.frames.includes(f) && motion.sequence.frames.includes(f) && (frames === undefined || (f >= frames.first && f <= frames.last)),
+    (f) =>
+      beauty.sequence.frames.includes(f) &&
+      motion.sequence.frames.includes(f) &&
+      (frames === undefined || (f >= frames.first && f <= frames.last)),
   );
   if (shared.length === 0)
     throw new IvrexError('missingFrame', 'no frame of the reference is also one of the beauty and the motion', options.reference);
@@ -163,7 +166,9 @@ function report({ json }: MatchOptions, m: ShutterMatch, maskedPsnr: number | nu
     `strength ${m.strength.toFixed(3)}${error(m.strengthError, 3)}, exposure ${m.shape.kind}`,
     ...(m.grade === null
       ? []
-      : [`the reference is graded: gain ${m.grade.gain.map((v) => v.toFixed(3)).join(' ')}, offset ${m.grade.offset.map((v) => v.toFixed(4)).join(' ')}`]),
+      : [
+          `the reference is graded: gain ${m.grade.gain.map((v) => v.toFixed(3)).join(' ')}, offset ${m.grade.offset.map((v) => v.toFixed(4)).join(' ')}`,
+        ]),
     ...(maskedPsnr === null ? [] : [`masked psnr ${maskedPsnr.toFixed(2)} dB`]),
     `left ${m.residual.toPrecision(3)} of ${m.sharpResidual.toPrecision(3)} without blur; confidence ${m.confidence.toFixed(2)}`,
   ]);

@@ -59,3 +59,5 @@ export * from './motion/proof';
 export * from './match/shutter-match';
 export { momentsOf, type Moments } from './match/moments';
 export { fitShutter, gradeLike } from './match/fit-shutter';
+export * from './match/streak';
+export { findStreaks } from './match/find-streaks';

@@ -120,8 +120,43 @@ export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, fram
       }
     }
   }
+  addEmbers(out, t, size);
   addGrain(out, frame);
   return out;
+}
+
+/** Embers from the mill's chimney, carried off by the wind: small and bright, they draw what the shutter is into the picture. */
+const EMBERS = [
+  { x: 690, y: 150, vx: -27, vy: -3.5, bend: 0.12, born: -2 },
+  { x: 700, y: 118, vx: -35, vy: 2.5, bend: 0.05, born: 0 },
+  { x: 686, y: 196, vx: -22, vy: -6, bend: 0.2, born: 1 },
+  { x: 694, y: 84, vx: -31, vy: 4, bend: -0.04, born: 9 },
+  { x: 702, y: 140, vx: -40, vy: -1, bend: 0.02, born: 13 },
+] as const;
+const EMBER_MOMENTS = 96,
+  EMBER_PX = 1.2;
+
+/** Where an ember is, pixels; null before it leaves the chimney. */
+export function emberAt(ember: number, t: number): { readonly x: number; readonly y: number } | null {
+  const { x, y, vx, vy, bend, born } = EMBERS[ember],
+    age = t - born;
+  return age < 0 ? null : { x: x + vx * age, y: y + vy * age + bend * age * age };
+}
+
+export const EMBER_COUNT = EMBERS.length;
+
+function addEmbers(rgba: Float32Array, t: number, size: FrameSize): void {
+  const glow = [5.2, 2.1, 0.5];
+  for (let ember = 0; ember < EMBER_COUNT; ember++)
+    for (let m = 0; m < EMBER_MOMENTS; m++) {
+      const at = emberAt(ember, t - 0.25 + ((m + 0.5) / EMBER_MOMENTS) * 0.5);
+      if (at === null) continue;
+      for (let y = Math.max(0, Math.floor(at.y - 5)); y < Math.min(size.height, at.y + 5); y++)
+        for (let x = Math.max(0, Math.floor(at.x - 5)); x < Math.min(size.width, at.x + 5); x++) {
+          const light = Math.exp(-((x + 0.5 - at.x) ** 2 + (y + 0.5 - at.y) ** 2) / (2 * EMBER_PX ** 2)) / EMBER_MOMENTS;
+          for (let k = 0; k < 3; k++) rgba[(y * size.width + x) * 4 + k] += 6 * glow[k] * light;
+        }
+    }
 }
 
 /** Stronger in the shadows relative to the signal, as film is: sigma = 0.012 + 0.03 sqrt(signal). */

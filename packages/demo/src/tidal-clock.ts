@@ -3,7 +3,7 @@ import { encodeExr, viewColours, windowOfSize, type Attribute, type Image, type 
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
 import { makeHeron } from './heron';
-import { renderBlurred, renderSharp, type FrameSize } from './render-cards';
+import { renderBlurred, renderNoisy, renderSharp, type FrameSize } from './render-cards';
 import { makeSaltSprayFile, SALT_SPRAY, saltSprayFile, type SaltSprayKind } from './salt-spray';
 import { makeSluice, renderPlate } from './sluice';
 import { makeWheelRoomFile, WHEEL_ROOM_KINDS, wheelRoomFile, type WheelRoomKind } from './wheel-room';
@@ -14,23 +14,29 @@ const SIZE: FrameSize = TIDAL_CLOCK;
 
 /** Frames for which the truth (ideal motion blur, 180 degrees centred) is written. */
 export const REFERENCE_FRAMES = [1004, 1008, 1012, 1016, 1020] as const;
+/** Frames that were also rendered with blur, quickly and with grain, under a shutter that no file says. */
+export const GRAINY_FRAMES = [1006, 1014] as const;
+export const GRAINY_SHUTTER = { opens: 0, closes: 0.4 } as const;
+/** Random points a pixel of such a render. */
+export const GRAINY_SAMPLES = 24;
 const TRUTH = { moments: 192, samples: 2 } as const;
 const SHARP_SAMPLES = 32;
 
 /** One file of the demo: what to render, and where it goes below the production's folder. */
 export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readonly file: string } & (
-  | { readonly shot: 'TC_010'; readonly kind: 'heron' | 'plate' | 'reference' }
+  | { readonly shot: 'TC_010'; readonly kind: HeronKind }
   | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
   | { readonly shot: 'TC_030'; readonly kind: SaltSprayKind }
   | { readonly shot: 'TC_040'; readonly kind: 'float' }
   | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
 );
+export type HeronKind = 'heron' | 'plate' | 'reference' | 'grainy';
 export type DemoShot = 'TC_010' | 'TC_020' | 'TC_030' | 'TC_040' | 'look';
 
 /** Every file, in the order that makes usable shots soonest. */
 export function demoFiles(): DemoFile[] {
   const frames = Array.from({ length: TIDAL_CLOCK.frames }, (_, i) => TIDAL_CLOCK.first + i);
-  const heron = (kind: 'heron' | 'plate' | 'reference', name: string, frame: number): DemoFile => ({
+  const heron = (kind: HeronKind, name: string, frame: number): DemoFile => ({
     shot: 'TC_010',
     kind,
     frame,
@@ -53,6 +59,7 @@ export function demoFiles(): DemoFile[] {
   return [
     ...frames.map((f) => heron('heron', 'TC_010_heron', f)),
     ...REFERENCE_FRAMES.map((f) => heron('reference', 'TC_010_heron_blur180', f)),
+    ...GRAINY_FRAMES.map((f) => heron('grainy', 'TC_010_heron_ref', f)),
     ...frames.flatMap(wheels),
     ...float,
     ...spray,
@@ -93,6 +100,14 @@ export function heronTruth(
   return imageOf(channels(renderBlurred(heron, frame - TIDAL_CLOCK.first, opens, closes, SIZE, moments, samples), ['R', 'G', 'B', 'A']));
 }
 
+/** The heron alone as a quick render blurs it. */
+export function heronGrainy(frame: number): Image {
+  heron ??= makeHeron();
+  const { opens, closes } = GRAINY_SHUTTER;
+  const rgba = renderNoisy(heron, frame - TIDAL_CLOCK.first, opens, closes, SIZE, GRAINY_SAMPLES, frame * 1000);
+  return imageOf(channels(rgba, ['R', 'G', 'B', 'A']));
+}
+
 export function plateFrame(frame: number): Image {
   sluice ??= makeSluice(SIZE);
   return imageOf(channels(renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame), ['R', 'G', 'B', 'A']).slice(0, 3));
@@ -120,7 +135,9 @@ export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHos
           ? heronFrame(demo.frame)
           : demo.kind === 'plate'
             ? plateFrame(demo.frame)
-            : heronTruth(demo.frame, -0.25, 0.25);
+            : demo.kind === 'grainy'
+              ? heronGrainy(demo.frame)
+              : heronTruth(demo.frame, -0.25, 0.25);
       return writeFileAtomic(file, encodeExr(image, { compression: 'zip', attributes: attributesOf(demo.kind) }, host));
     }
     case 'TC_020':
@@ -160,7 +177,7 @@ function eveningLut(): string {
   return `${lines.join('\n')}\n`;
 }
 
-function attributesOf(kind: 'heron' | 'plate' | 'reference'): ReadonlyMap<string, Attribute> {
+function attributesOf(kind: HeronKind): ReadonlyMap<string, Attribute> {
   return new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [TIDAL_CLOCK.fps, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
@@ -168,6 +185,8 @@ function attributesOf(kind: 'heron' | 'plate' | 'reference'): ReadonlyMap<string
       'comments',
       { type: 'string', value: kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' },
     ],
-    ...(kind === 'plate' ? [] : [['renderTimeSeconds', { type: 'float', value: kind === 'heron' ? 312 : 1240 }] as [string, Attribute]]),
+    ...(kind === 'plate'
+      ? []
+      : [['renderTimeSeconds', { type: 'float', value: kind === 'heron' ? 312 : kind === 'grainy' ? 870 : 1240 }] as [string, Attribute]]),
   ]);
 }

@@ -2,7 +2,7 @@ import path from 'node:path';
 import { cryptomatteId, encodeExr, linearToSrgb, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { saveJpeg, savePng16, saveTiff8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { hash } from './noise';
-import { renderSharp, type FrameSize, type SharpPasses } from './render-cards';
+import { renderNoisy, renderSharp, type FrameSize, type SharpPasses } from './render-cards';
 import { makeWheels, paintRoom } from './wheels';
 
 /**
@@ -18,9 +18,12 @@ export const WHEEL_ROOM = {
   motionRangePx: 32,
   /** The display curve that was baked into the motion pass. */
   motionCurve: 2.2,
+  /** Frames that were also rendered with blur, with grain, under a shutter that no file says. */
+  grainyFrames: [1006, 1016],
+  grainyShutter: { opens: -200 / 720, closes: 200 / 720 },
 } as const;
 
-export const WHEEL_ROOM_KINDS = ['beauty', 'motion', 'objects', 'depth', 'pendulumMatte', 'escapeMatte', 'plate'] as const;
+export const WHEEL_ROOM_KINDS = ['beauty', 'motion', 'objects', 'depth', 'pendulumMatte', 'escapeMatte', 'plate', 'grainy'] as const;
 export type WheelRoomKind = (typeof WHEEL_ROOM_KINDS)[number];
 const FILES: Record<WheelRoomKind, readonly [folder: string, name: string, extension: string]> = {
   beauty: ['beauty', 'TC_020_beauty', 'exr'],
@@ -30,11 +33,13 @@ const FILES: Record<WheelRoomKind, readonly [folder: string, name: string, exten
   pendulumMatte: ['mattes', 'TC_020_pendulum_matte', 'tif'],
   escapeMatte: ['mattes', 'TC_020_escape_wheel_matte', 'tif'],
   plate: ['plate', 'TC_020_plate', 'jpg'],
+  grainy: ['reference', 'TC_020_ref', 'exr'],
 };
 
 /** Below the production's folder; null where the shot has no such file. */
 export function wheelRoomFile(kind: WheelRoomKind, frame: number): string | null {
   if (kind === 'beauty' && frame === WHEEL_ROOM.gap) return null;
+  if (kind === 'grainy' && !WHEEL_ROOM.grainyFrames.some((f) => f === frame)) return null;
   const [folder, name, extension] = FILES[kind];
   const number = frame + (kind === 'motion' ? WHEEL_ROOM.motionOffset : 0);
   return path.join('TC_020', folder, `${name}.${number}.${extension}`);
@@ -94,17 +99,25 @@ export async function makeWheelRoomFile(
           host,
         ),
       );
+    case 'grainy': {
+      const { opens, closes } = WHEEL_ROOM.grainyShutter;
+      wheels ??= makeWheels();
+      const rgba = renderNoisy(wheels, t, opens, closes, size, GRAINY_SAMPLES, frame * 1000);
+      return writeFileAtomic(file, pictureBytes(rgba, size, 'zip', 610, host));
+    }
     case 'beauty': {
-      const { rgba } = rendered(t, size).sharp;
-      const planes = ['R', 'G', 'B', 'A'].map((name, c): Plane => ({ name, type: 'half', data: rgba.filter((_, i) => i % 4 === c) }));
-      const bytes = encodeExr(
-        imageOf(size, planes),
-        { compression: 'dwaa', attributes: new Map([...RATE, ['renderTimeSeconds', { type: 'float', value: 198 }]]) },
-        host,
-      );
+      const bytes = pictureBytes(rendered(t, size).sharp.rgba, size, 'dwaa', 198, host);
       return writeFileAtomic(file, frame === WHEEL_ROOM.cutOff ? bytes.subarray(0, Math.floor(bytes.length * 0.55)) : bytes);
     }
   }
+}
+
+const GRAINY_SAMPLES = 20;
+
+function pictureBytes(rgba: Float32Array, size: FrameSize, compression: 'zip' | 'dwaa', seconds: number, host: NodeHost): Uint8Array {
+  const planes = ['R', 'G', 'B', 'A'].map((name, c): Plane => ({ name, type: 'half', data: rgba.filter((_, i) => i % 4 === c) }));
+  const attributes = new Map([...RATE, ['renderTimeSeconds', { type: 'float', value: seconds }]] as [string, Attribute][]);
+  return encodeExr(imageOf(size, planes), { compression, attributes }, host);
 }
 
 const RATE: ReadonlyMap<string, Attribute> = new Map<string, Attribute>([

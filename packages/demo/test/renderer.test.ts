@@ -65,9 +65,9 @@ test('the same frame is the same picture every time', () => {
 
 test('the heron comes first, so that the shot can be opened soonest', () => {
   const files = demoFiles();
-  expect(files).toHaveLength(270);
+  expect(files).toHaveLength(274);
   expect(files.slice(0, 24).every((f) => f.kind === 'heron')).toBe(true);
-  expect(new Set(files.map((f) => f.file)).size).toBe(270);
+  expect(new Set(files.map((f) => f.file)).size).toBe(274);
 });
 
 test('salt spray: what covers a pixel is found where its vector leads', () => {

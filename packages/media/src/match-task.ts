@@ -93,7 +93,11 @@ export async function loadReference(
   const { rgba, hasAlpha, width: w, height: h } = await loadPicture(file, host);
   if (w === width && h === height) return { rgba, hasAlpha, warnings: [] };
   if (Math.abs(w / h / (width / height) - 1) > 0.01)
-    throw new IvrexError('sizeMismatch', `the reference is ${w} x ${h}, the beauty ${width} x ${height}: they do not show the same cut`, file.file);
+    throw new IvrexError(
+      'sizeMismatch',
+      `the reference is ${w} x ${h}, the beauty ${width} x ${height}: they do not show the same cut`,
+      file.file,
+    );
   return {
     rgba: resizePicture(rgba, w, h, width, height),
     hasAlpha,

@@ -54,7 +54,7 @@ export function renderRows(
       );
     }
   }
-  clampAlpha(out, (yTo - yFrom) * plan.width);
+  for (let row = 0; row < yTo - yFrom; row++) clampAlpha(out, row * plan.width + from, row * plan.width + Math.min(to, plan.width));
   return most;
 }
 
@@ -150,6 +150,6 @@ function overlaps(a: Box, b: Box, margin: number): boolean {
 }
 
 /** The cubic filter overshoots by a little at edges; coverage stays in 0..1. */
-function clampAlpha(rgba: Float32Array, pixels: number): void {
-  for (let i = 3; i < pixels * 4; i += 4) rgba[i] = rgba[i] < 0 ? 0 : rgba[i] > 1 ? 1 : rgba[i];
+function clampAlpha(rgba: Float32Array, from: number, to: number): void {
+  for (let i = from * 4 + 3; i < to * 4; i += 4) rgba[i] = rgba[i] < 0 ? 0 : rgba[i] > 1 ? 1 : rgba[i];
 }

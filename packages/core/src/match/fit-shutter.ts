@@ -122,7 +122,7 @@ function thinned(frames: readonly Moments[]): readonly Moments[] {
       sums: pick(m.sums, m.steps + 1),
       reference: pick(m.reference, 1),
       sharp: pick(m.sharp, 1),
-      tileOf: Int32Array.from({ length: points }, (_, p) => m.tileOf[p * every]),
+      partOf: Int32Array.from({ length: points }, (_, p) => m.partOf[p * every]),
     };
   });
 }
@@ -239,7 +239,7 @@ interface Equations {
   readonly right: readonly number[];
 }
 
-/** J'WJ and -J'Wr with slopes by differences, over all points or, for `parts`, of each tile alone. */
+/** J'WJ and -J'Wr with slopes by differences, over all points or, for `parts`, of each part of the picture alone. */
 function normalEquations(
   frames: readonly Moments[],
   weights: PointWeights,
@@ -267,9 +267,9 @@ function normalEquations(
   const empty = () => ({ matrix: p.map(() => p.map(() => 0)), right: p.map(() => 0) });
   const whole = empty();
   frames.forEach((m, f) => {
-    for (let from = 0; from < m.points; ) {
+    for (let from = 0; from < m.points;) {
       let to = from;
-      while (to < m.points && m.tileOf[to] === m.tileOf[from]) to++;
+      while (to < m.points && m.partOf[to] === m.partOf[from]) to++;
       const tile = empty();
       sumOf(f, from, to, tile);
       add(whole, tile);
@@ -326,7 +326,7 @@ function bestOf(found: readonly Found[]): Found {
   return found.reduce((best, other) => (other.plainCost < best.plainCost ? other : best));
 }
 
-/** By leaving out each tile in turn: one step from the place that all of them found. Covariance of the free numbers. */
+/** By leaving out each part of the picture in turn: one step from the place that all of them found. Covariance of the free numbers. */
 function jackknife(parts: readonly Equations[], whole: Equations): number[][] {
   const n = whole.right.length;
   const sum = whole.right.map(() => whole.right.map(() => 0));
@@ -383,7 +383,7 @@ function matchOf(frames: readonly Moments[], few: readonly Moments[], locks: Mat
     opensError: locks.opens !== null ? null : errorOf(1, 0) / strength,
     closesError: locks.closes !== null ? null : errorOf(0, 1) / strength,
     strengthError: locks.strength !== null ? null : strengthErrorOf(locks, errorOf),
-    angleErrorDeg: (360 * errorOf(-1, 1)) / strength,
+    angleErrorDeg: locks.opens !== null && locks.closes !== null ? 0 : (360 * errorOf(-1, 1)) / strength,
     grade: all.grade,
     residual: Math.sqrt(all.cost),
     sharpResidual: Math.sqrt(sharpCost),

@@ -19,26 +19,28 @@ export interface Moments {
   /** points x 4. */
   readonly reference: Float32Array;
   readonly sharp: Float32Array;
-  /** By point: the tile that it lies in, for telling how far parts of the picture disagree. */
-  readonly tileOf: Int32Array;
-  readonly tiles: number;
+  /** By point: the part of the picture that it lies in, for telling how far parts disagree. */
+  readonly partOf: Int32Array;
   /** The longest way of anything, pixels a frame. */
   readonly travelPx: number;
 }
 
 /** Travel between two moments, in pixels: what lies between is taken as even. */
-const STEP_PX = 1,
-  MIN_STEPS = 48,
-  MAX_STEPS = 480,
+const STEP_PX = 0.75,
+  MIN_STEPS = 64,
+  MAX_STEPS = 400,
   /** Floats of sums a frame: 64 MiB. */
   MOST_FLOATS = 16 * 2 ** 20,
   /** More points make it slower, not better. */
   MOST_POINTS = 12000,
-  MOST_TILES = 64,
+  /** Pieces of the picture that are looked at: a tile wide, a part of one high, so that they come from many places. */
+  STRIP_PX = 8,
+  MOST_STRIPS = 96,
+  MOST_A_TILE = 2,
   /** A point whose colour does not change by this much tells nothing. */
   CHANGE = 0.004;
 
-interface ChosenTile {
+interface ChosenStrip {
   readonly x: number;
   readonly y: number;
   readonly changes: number;
@@ -47,30 +49,30 @@ interface ChosenTile {
 /** The moving points of a frame that tell most, and what they show from -reach to reach. Null when nothing moves there. */
 export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, session: SliceSession, reach: number): Moments | null {
   const change = changesOf(plan, session, reach);
-  const tiles = chooseTiles(plan, change);
-  if (tiles.length === 0) return null;
+  const strips = chooseStrips(plan, change);
+  if (strips.length === 0) return null;
   const travelPx = longestTravel(plan, reach),
     steps = Math.min(MAX_STEPS, Math.max(MIN_STEPS, Math.ceil((2 * reach * travelPx) / STEP_PX)));
-  const points = choosePoints(plan, tiles, change, Math.min(MOST_POINTS, Math.floor(MOST_FLOATS / (4 * (steps + 1)))));
+  const points = choosePoints(plan, strips, change, Math.min(MOST_POINTS, Math.floor(MOST_FLOATS / (4 * (steps + 1)))));
   const count = points.pixel.length,
     row = count * 4;
   const sums = new Float32Array(row * (steps + 1)),
-    rows = new Float32Array(TILE_PX * plan.width * 4),
+    rows = new Float32Array(STRIP_PX * plan.width * 4),
     dt = (2 * reach) / steps;
   for (let j = 0; j < steps; j++) {
     const t = -reach + (j + 0.5) * dt,
       from = j * row,
       to = from + row;
-    for (let tile = 0; tile < tiles.length; tile++) {
-      renderTile(plan, session, tiles[tile], t, rows);
-      for (let p = points.starts[tile]; p < points.starts[tile + 1]; p++) {
-        const at = (points.pixel[p] - tiles[tile].y * plan.width) * 4;
+    for (let strip = 0; strip < strips.length; strip++) {
+      renderStrip(plan, session, strips[strip], t, rows);
+      for (let p = points.starts[strip]; p < points.starts[strip + 1]; p++) {
+        const at = (points.pixel[p] - strips[strip].y * plan.width) * 4;
         for (let c = 0; c < 4; c++) sums[to + p * 4 + c] = sums[from + p * 4 + c] + rows[at + c] * dt;
       }
     }
   }
-  const tileOf = new Int32Array(count);
-  for (let tile = 0; tile < tiles.length; tile++) tileOf.fill(tile, points.starts[tile], points.starts[tile + 1]);
+  const partOf = new Int32Array(count);
+  for (let strip = 0; strip < strips.length; strip++) partOf.fill(strip, points.starts[strip], points.starts[strip + 1]);
   const pick = (src: Float32Array) => {
     const out = new Float32Array(row);
     points.pixel.forEach((pixel, p) => out.set(src.subarray(pixel * 4, pixel * 4 + 4), p * 4));
@@ -85,13 +87,12 @@ export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, sess
     reach,
     reference: pick(reference).map((v) => (Number.isFinite(v) ? v : 0)),
     sharp: pick(plan.sharp),
-    tileOf,
-    tiles: tiles.length,
+    partOf,
     travelPx,
   };
 }
 
-function renderTile(plan: BlurPlan, session: SliceSession, { x, y }: { x: number; y: number }, t: number, rows: Float32Array): void {
+function renderStrip(plan: BlurPlan, session: SliceSession, { x, y }: { x: number; y: number }, t: number, rows: Float32Array): void {
   renderRows(
     plan,
     session,
@@ -102,7 +103,7 @@ function renderTile(plan: BlurPlan, session: SliceSession, { x, y }: { x: number
       columns: [x, Math.min(plan.width, x + TILE_PX)],
     },
     y,
-    Math.min(plan.height, y + TILE_PX),
+    Math.min(plan.height, y + STRIP_PX),
     rows,
   );
 }
@@ -121,38 +122,42 @@ function changesOf(plan: BlurPlan, session: SliceSession, reach: number): Float3
   return out;
 }
 
-/** Those with most change, a bright spot counting no more than a plain edge. */
-function chooseTiles({ width, height }: BlurPlan, change: Float32Array): ChosenTile[] {
-  const tiles: ChosenTile[] = [];
-  for (let y = 0; y < height; y += TILE_PX)
+/** Those with most change, a bright spot counting no more than a plain edge; few of each tile. */
+function chooseStrips({ width, height }: BlurPlan, change: Float32Array): ChosenStrip[] {
+  const strips: ChosenStrip[] = [];
+  for (let y = 0; y < height; y += STRIP_PX)
     for (let x = 0; x < width; x += TILE_PX) {
       let changes = 0;
-      for (let yy = y; yy < Math.min(height, y + TILE_PX); yy++)
-        for (let xx = x; xx < Math.min(width, x + TILE_PX); xx++) {
-          const v = change[yy * width + xx];
-          if (v > CHANGE) changes += Math.min(1, v);
-        }
-      if (changes > 0) tiles.push({ x, y, changes });
+      for (const i of pixelsOf({ x, y }, width, height)) if (change[i] > CHANGE) changes += Math.min(1, change[i]);
+      if (changes > 0) strips.push({ x, y, changes });
     }
-  return tiles.sort((a, b) => b.changes - a.changes || a.y - b.y || a.x - b.x).slice(0, MOST_TILES);
+  const ofTile = new Map<string, number>();
+  return strips
+    .sort((a, b) => b.changes - a.changes || a.y - b.y || a.x - b.x)
+    .filter(({ x, y }) => {
+      const tile = `${x} ${Math.floor(y / TILE_PX)}`,
+        count = (ofTile.get(tile) ?? 0) + 1;
+      ofTile.set(tile, count);
+      return count <= MOST_A_TILE;
+    })
+    .slice(0, MOST_STRIPS);
+}
+
+function* pixelsOf({ x, y }: { readonly x: number; readonly y: number }, width: number, height: number): Generator<number> {
+  for (let yy = y; yy < Math.min(height, y + STRIP_PX); yy++)
+    for (let xx = x; xx < Math.min(width, x + TILE_PX); xx++) yield yy * width + xx;
 }
 
 interface ChosenPoints {
   readonly pixel: Int32Array;
-  /** By tile: its first point; one more than there are tiles. */
+  /** By strip: its first point; one more than there are strips. */
   readonly starts: Int32Array;
 }
 
 /** Evenly thinned to the room that there is. */
-function choosePoints({ width, height }: BlurPlan, tiles: readonly ChosenTile[], change: Float32Array, most: number): ChosenPoints {
-  const lists = tiles.map(({ x, y }) => {
-    const list: number[] = [];
-    for (let yy = y; yy < Math.min(height, y + TILE_PX); yy++)
-      for (let xx = x; xx < Math.min(width, x + TILE_PX); xx++) if (change[yy * width + xx] > CHANGE) list.push(yy * width + xx);
-    return list;
-  });
+function choosePoints({ width, height }: BlurPlan, strips: readonly ChosenStrip[], change: Float32Array, most: number): ChosenPoints {
+  const lists = strips.map((strip) => [...pixelsOf(strip, width, height)].filter((i) => change[i] > CHANGE));
   const total = lists.reduce((sum, list) => sum + list.length, 0),
-    // Every n-th, n not a divisor of the tile's width, so that it is no column.
     step = Math.max(1, total / most);
   const pixel: number[] = [],
     starts = [0];
