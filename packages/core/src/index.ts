@@ -61,3 +61,5 @@ export { momentsOf, type Moments } from './match/moments';
 export { fitShutter, gradeLike } from './match/fit-shutter';
 export * from './match/streak';
 export { findStreaks } from './match/find-streaks';
+export * from './trust/trust-map';
+export { makeTrustMap } from './trust/make-trust-map';

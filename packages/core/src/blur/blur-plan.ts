@@ -25,6 +25,8 @@ export interface BlurPlan {
 export interface PlannedLayer extends SliceLayer {
   /** Longest vector of the path in each tile of the picture, row by row, for each of four powers of the time; pixels. */
   readonly tileTravel: Float32Array;
+  /** By pixel of colourBox: how it is known (`UNKNOWN`, `OWN`, `SEEN`, `ABSENT` of hidden.ts). */
+  readonly origins: Uint8Array;
 }
 
 /** What was used, for the artist. */

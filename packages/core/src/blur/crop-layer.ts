@@ -1,7 +1,7 @@
-import { NODE_FLOATS, NODE_PX, type Box, type PathGrid, type SliceLayer } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
 import { clip, grow, type LayerPicture } from './layer';
-import type { Size } from './blur-plan';
-import { sharedFloats } from './shared-floats';
+import type { PlannedLayer, Size } from './blur-plan';
+import { sharedBytes, sharedFloats } from './shared-floats';
 
 /** Less than this share saved is not worth a copy. */
 const WORTH = 0.85;
@@ -10,11 +10,16 @@ const WORTH = 0.85;
  * A surface's picture without its empty margin, and its paths without the places that it can't reach (`reachPx`, how far it goes at most). What was
  * looked for behind a small surface is mostly nothing. Null when it is empty.
  */
-export function cropLayer({ box, colour, path }: LayerPicture, reachPx: number, size: Size): SliceLayer | null {
+export function cropLayer({ box, colour, state, path }: LayerPicture, reachPx: number, size: Size): Omit<PlannedLayer, 'tileTravel'> | null {
   const filled = filledBox(box, colour);
   if (filled === null) return null;
   const tight = filled.width * filled.height < WORTH * box.width * box.height ? filled : box;
   const width = tight.width;
+  const origins = sharedBytes(width * tight.height);
+  for (let y = 0; y < tight.height; y++) {
+    const from = (tight.y0 + y - box.y0) * box.width + tight.x0 - box.x0;
+    origins.set(state.subarray(from, from + width), y * width);
+  }
   let cropped = colour;
   if (tight !== box) {
     cropped = sharedFloats(width * tight.height * 4);
@@ -23,7 +28,7 @@ export function cropLayer({ box, colour, path }: LayerPicture, reachPx: number, 
       cropped.set(colour.subarray(from, from + width * 4), y * width * 4);
     }
   }
-  return { colourBox: tight, colour: cropped, path: cropPath(path.grid, clip(grow(tight, reachPx), size.width, size.height)) };
+  return { colourBox: tight, colour: cropped, origins, path: cropPath(path.grid, clip(grow(tight, reachPx), size.width, size.height)) };
 }
 
 function filledBox(box: Box, colour: Float32Array): Box | null {

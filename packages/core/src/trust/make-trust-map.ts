@@ -1,0 +1,85 @@
+import { renderRows } from '../blur/apply';
+import type { PlannedLayer } from '../blur/blur-plan';
+import { SEEN, UNKNOWN } from '../blur/hidden';
+import { sourceErrors, type SourceErrors } from './source-errors';
+import { TRUST_CAUSES, type OpenSlices, type TrustCause, type TrustMap, type TrustRequest } from './trust-map';
+
+/** What was found in another frame is trusted, but for sampling it there; what is made up is not. */
+const OFF_SEEN = 0.08,
+  OFF_MADE_UP = 0.8;
+
+/**
+ * Where the blur can't be trusted, by cause: what each pixel of the sharp picture, and each that was made up behind it, is likely to be off
+ * by is moved, covered and averaged as the colours themselves are, through the same kernel. So an error counts as far as it is seen.
+ */
+export function makeTrustMap(request: TrustRequest, open: OpenSlices): TrustMap {
+  const { plan, shutter } = request,
+    { width, height } = plan;
+  const errors = sourceErrors(request);
+  const causes = Object.fromEntries(TRUST_CAUSES.map((cause) => [cause, new Float32Array(width * height)])) as Record<TrustCause, Float32Array>;
+  // Three causes ride in the place of red, green and blue.
+  for (let first = 0; first < TRUST_CAUSES.length; first += 3) {
+    const three = TRUST_CAUSES.slice(first, first + 3);
+    const layers = plan.layers.map((layer, index) => ({ ...layer, colour: errorsOfLayer(layer, index, plan.layerOf, errors, three, width, height) }));
+    const session = open(layers),
+      rgba = new Float32Array(width * height * 4);
+    try {
+      const sharp = errorsOfPicture(plan.sharp, errors, three);
+      renderRows({ ...plan, sharp, layers }, session, { shutter, quality: 'draft', samples: 'auto' }, 0, height, rgba);
+    } finally {
+      session.close();
+    }
+    three.forEach((cause, c) => {
+      for (let i = 0; i < width * height; i++) causes[cause][i] = Math.max(0, rgba[i * 4 + c]);
+    });
+  }
+  const expected = new Float32Array(width * height);
+  for (const cause of TRUST_CAUSES) for (let i = 0; i < expected.length; i++) expected[i] += causes[cause][i];
+  return { width, height, causes, expected };
+}
+
+function errorsOfPicture(sharp: Float32Array, { planes }: SourceErrors, three: readonly TrustCause[]): Float32Array {
+  const out = new Float32Array(sharp.length);
+  for (let i = 0; i < sharp.length; i += 4) {
+    three.forEach((cause, c) => (out[i + c] = planes[cause][i / 4]));
+    out[i + 3] = sharp[i + 3];
+  }
+  return out;
+}
+
+function errorsOfLayer(
+  { colourBox, colour, origins }: PlannedLayer,
+  index: number,
+  layerOf: Uint16Array,
+  { planes, variety }: SourceErrors,
+  three: readonly TrustCause[],
+  width: number,
+  height: number,
+): Float32Array {
+  const out = new Float32Array(colour.length),
+    hiddenAt = three.indexOf('hidden'),
+    usual = usualVariety(index, layerOf, variety);
+  for (let y = 0, k = 0; y < colourBox.height; y++)
+    for (let x = 0; x < colourBox.width; x++, k++) {
+      const px = colourBox.x0 + x,
+        py = colourBox.y0 + y;
+      const i = px >= 0 && py >= 0 && px < width && py < height ? py * width + px : -1,
+        alpha = colour[k * 4 + 3];
+      out[k * 4 + 3] = alpha;
+      if (i >= 0 && layerOf[i] === index + 1) three.forEach((cause, c) => (out[k * 4 + c] = planes[cause][i]));
+      else if (hiddenAt >= 0) out[k * 4 + hiddenAt] = alpha * usual * (origins[k] === UNKNOWN ? OFF_MADE_UP : origins[k] === SEEN ? OFF_SEEN : 0);
+    }
+  return out;
+}
+
+/** The mean variety of what is seen of a layer: what stays hidden is likely as varied. */
+function usualVariety(index: number, layerOf: Uint16Array, variety: Float32Array): number {
+  let sum = 0,
+    count = 0;
+  for (let i = 0; i < layerOf.length; i++)
+    if (layerOf[i] === index + 1) {
+      sum += variety[i];
+      count++;
+    }
+  return count === 0 ? 0 : sum / count;
+}
