@@ -10,3 +10,4 @@ export * from './shot';
 export * from './delivery';
 export * from './encoding-library';
 export * from './raster-wire';
+export * from './match';

@@ -63,3 +63,4 @@ export * from './match/streak';
 export { findStreaks } from './match/find-streaks';
 export * from './trust/trust-map';
 export { makeTrustMap } from './trust/make-trust-map';
+export * from './trust/verdict';

@@ -17,3 +17,5 @@ export * from './motion-tasks';
 export * from './make-motion';
 export { cameraTrackOfHeaders, readCameraFile, type CameraContext } from './camera-file';
 export { framesToMatch, loadReference, MOST_MATCH_FRAMES, type MatchRequest, type MatchResult } from './match-task';
+export type { StreakRequest, StreakResult } from './streak-task';
+export type { TrustRequest, TrustResult } from './trust-task';

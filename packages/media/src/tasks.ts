@@ -35,6 +35,8 @@ import {
 import type { NodeHost } from './node-host';
 import { measureBeautyBlur, measureFile, type FileMeasure } from './measure-task';
 import { loadRaster, type RasterRequest } from './raster-task';
+import { measureStreaks, type StreakRequest, type StreakResult } from './streak-task';
+import { trustFrame, type TrustRequest, type TrustResult } from './trust-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
@@ -62,7 +64,10 @@ export type Task =
   | { readonly kind: 'audit'; readonly request: AuditRequest }
   | { readonly kind: 'remap'; readonly request: RemapRequest }
   | { readonly kind: 'make'; readonly request: MakeMotionRequest }
-  | { readonly kind: 'match'; readonly request: MatchRequest };
+  | { readonly kind: 'match'; readonly request: MatchRequest }
+  | { readonly kind: 'trust'; readonly request: TrustRequest }
+  | { readonly kind: 'streaks'; readonly request: StreakRequest }
+  | { readonly kind: 'halves'; readonly values: Float32Array };
 
 export interface SavedPicture {
   readonly file: string;
@@ -95,6 +100,10 @@ export interface TaskResults {
   remap: RemapResult;
   make: MadeMotion;
   match: MatchResult;
+  trust: TrustResult;
+  streaks: StreakResult;
+  /** binary16 bit patterns. */
+  halves: Uint16Array;
 }
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
@@ -150,6 +159,15 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return makeMotion(task.request, host);
     case 'match':
       return matchShutter(task.request, host);
+    case 'trust':
+      return trustFrame(task.request, host);
+    case 'streaks':
+      return measureStreaks(task.request, host);
+    case 'halves': {
+      const out = new Uint16Array(task.values.length);
+      host.kernels.floatToHalf(task.values, out);
+      return out;
+    }
   }
 }
 

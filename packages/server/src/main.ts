@@ -10,6 +10,7 @@ import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
 import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
 import { FolderLooks } from './services/measures';
+import { Matches } from './services/matches';
 import { MotionAudits } from './services/motion-audits';
 import { MotionMakes } from './services/motion-makes';
 import { MotionRemaps } from './services/motion-remaps';
@@ -36,7 +37,7 @@ const watch = new ShotWatch(base);
 const audits = new MotionAudits(base);
 const remaps = new MotionRemaps(base);
 const makes = new MotionMakes(base);
-const services: Services = { ...base, watch, audits, remaps, makes };
+const services: Services = { ...base, watch, audits, remaps, makes, matches: new Matches(base) };
 
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {

@@ -27,6 +27,7 @@ import { makeApp } from '../src/http/app';
 import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
+import { Matches } from '../src/services/matches';
 import { MotionMakes } from '../src/services/motion-makes';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
@@ -69,6 +70,7 @@ beforeAll(async () => {
     audits: new MotionAudits(base),
     remaps: new MotionRemaps(base),
     makes: new MotionMakes(base),
+    matches: new Matches(base),
   };
   api = request(makeApp(services));
   mkdirSync(shotFolder, { recursive: true });

@@ -10,7 +10,11 @@ const WORTH = 0.85;
  * A surface's picture without its empty margin, and its paths without the places that it can't reach (`reachPx`, how far it goes at most). What was
  * looked for behind a small surface is mostly nothing. Null when it is empty.
  */
-export function cropLayer({ box, colour, state, path }: LayerPicture, reachPx: number, size: Size): Omit<PlannedLayer, 'tileTravel'> | null {
+export function cropLayer(
+  { box, colour, state, path }: LayerPicture,
+  reachPx: number,
+  size: Size,
+): Omit<PlannedLayer, 'tileTravel'> | null {
   const filled = filledBox(box, colour);
   if (filled === null) return null;
   const tight = filled.width * filled.height < WORTH * box.width * box.height ? filled : box;

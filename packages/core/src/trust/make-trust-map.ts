@@ -16,11 +16,17 @@ export function makeTrustMap(request: TrustRequest, open: OpenSlices): TrustMap 
   const { plan, shutter } = request,
     { width, height } = plan;
   const errors = sourceErrors(request);
-  const causes = Object.fromEntries(TRUST_CAUSES.map((cause) => [cause, new Float32Array(width * height)])) as Record<TrustCause, Float32Array>;
+  const causes = Object.fromEntries(TRUST_CAUSES.map((cause) => [cause, new Float32Array(width * height)])) as Record<
+    TrustCause,
+    Float32Array
+  >;
   // Three causes ride in the place of red, green and blue.
   for (let first = 0; first < TRUST_CAUSES.length; first += 3) {
     const three = TRUST_CAUSES.slice(first, first + 3);
-    const layers = plan.layers.map((layer, index) => ({ ...layer, colour: errorsOfLayer(layer, index, plan.layerOf, errors, three, width, height) }));
+    const layers = plan.layers.map((layer, index) => ({
+      ...layer,
+      colour: errorsOfLayer(layer, index, plan.layerOf, errors, three, width, height),
+    }));
     const session = open(layers),
       rgba = new Float32Array(width * height * 4);
     try {
@@ -67,7 +73,8 @@ function errorsOfLayer(
         alpha = colour[k * 4 + 3];
       out[k * 4 + 3] = alpha;
       if (i >= 0 && layerOf[i] === index + 1) three.forEach((cause, c) => (out[k * 4 + c] = planes[cause][i]));
-      else if (hiddenAt >= 0) out[k * 4 + hiddenAt] = alpha * usual * (origins[k] === UNKNOWN ? OFF_MADE_UP : origins[k] === SEEN ? OFF_SEEN : 0);
+      else if (hiddenAt >= 0)
+        out[k * 4 + hiddenAt] = alpha * usual * (origins[k] === UNKNOWN ? OFF_MADE_UP : origins[k] === SEEN ? OFF_SEEN : 0);
     }
   return out;
 }

@@ -32,7 +32,13 @@ export function sourceErrors({ plan, shutter, input }: TrustRequest): SourceErro
     bend = bends(passes.motion, width, height);
   const far = Math.max(Math.abs(shutter.opens), Math.abs(shutter.closes)) * shutter.strength;
   const off =
-    report.pathModel === 'straight' ? OFF_STRAIGHT : report.pathModel === 'bent' ? OFF_BENT : report.neighbours.length === 2 ? OFF_ARC : OFF_ARC_ALONE;
+    report.pathModel === 'straight'
+      ? OFF_STRAIGHT
+      : report.pathModel === 'bent'
+        ? OFF_BENT
+        : report.neighbours.length === 2
+          ? OFF_ARC
+          : OFF_ARC_ALONE;
   const left = residuals(passes);
   const ordered = report.orderFrom === 'depth' || report.layerCount < 2;
   for (let y = 0; y < height; y++)
@@ -44,12 +50,14 @@ export function sourceErrors({ plan, shutter, input }: TrustRequest): SourceErro
         most = 2 * variety[i];
       planes.path[i] = Math.min(most, 0.5 * slope[i] * off * bend[i] * far * far);
       if (doubtful !== null && doubtful[i] !== 0) {
-        const share = (doubtful[i] & VECTOR_MISSING) !== 0 ? OFF_MISSING : (doubtful[i] & (VECTOR_CLIPPED | VECTOR_REPAIRED)) !== 0 ? OFF_MENDED : 0;
+        const share =
+          (doubtful[i] & VECTOR_MISSING) !== 0 ? OFF_MISSING : (doubtful[i] & (VECTOR_CLIPPED | VECTOR_REPAIRED)) !== 0 ? OFF_MENDED : 0;
         planes.vectors[i] = Math.min(most, 0.5 * slope[i] * share * travel[i]);
       }
       planes.disagreement[i] = (moves * OFF_DISAGREEMENT * left[i]) / Math.sqrt(Math.max(1, travel[i] / 4));
       const alpha = plan.sharp[i * 4 + 3];
-      if (alpha > 0.04 && alpha < 0.97 && isInside(plan.sharp, width, height, x, y)) planes.transparency[i] = moves * 2 * alpha * (1 - alpha) * most;
+      if (alpha > 0.04 && alpha < 0.97 && isInside(plan.sharp, width, height, x, y))
+        planes.transparency[i] = moves * 2 * alpha * (1 - alpha) * most;
       if (meets(layerOf, width, height, x, y)) {
         planes.hidden[i] = 0.12 * moves * slope[i];
         if (!ordered) planes.depth[i] = 0.5 * slope[i];
@@ -110,7 +118,11 @@ function varieties(rgba: Float32Array, width: number, height: number): Float32Ar
 }
 
 /** How much a path bends in half a squared frame, in pixels: from both vectors, or from how the motion turns along itself. */
-function bends({ twoSided, toNext, toPrevious, valid }: TrustRequest['input']['passes']['motion'], width: number, height: number): Float32Array {
+function bends(
+  { twoSided, toNext, toPrevious, valid }: TrustRequest['input']['passes']['motion'],
+  width: number,
+  height: number,
+): Float32Array {
   const out = new Float32Array(width * height);
   for (let y = 1; y < height - 1; y++)
     for (let x = 1; x < width - 1; x++) {
@@ -125,7 +137,8 @@ function bends({ twoSided, toNext, toPrevious, valid }: TrustRequest['input']['p
       const vx = toNext[i * 2],
         vy = toNext[i * 2 + 1];
       const ax = ((toNext[(i + 1) * 2] - toNext[(i - 1) * 2]) * vx + (toNext[(i + width) * 2] - toNext[(i - width) * 2]) * vy) / 4,
-        ay = ((toNext[(i + 1) * 2 + 1] - toNext[(i - 1) * 2 + 1]) * vx + (toNext[(i + width) * 2 + 1] - toNext[(i - width) * 2 + 1]) * vy) / 4;
+        ay =
+          ((toNext[(i + 1) * 2 + 1] - toNext[(i - 1) * 2 + 1]) * vx + (toNext[(i + width) * 2 + 1] - toNext[(i - width) * 2 + 1]) * vy) / 4;
       // At a border between two things the gradient is no turning.
       out[i] = Math.max(both, Math.min(Math.hypot(ax, ay), 0.5 * Math.hypot(vx, vy)));
     }

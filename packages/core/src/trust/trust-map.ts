@@ -36,4 +36,3 @@ export interface TrustRequest {
   readonly shutter: Shutter;
   readonly input: TrustInput;
 }
-

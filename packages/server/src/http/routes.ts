@@ -36,6 +36,7 @@ import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
+import { matchRoutes } from './match-routes';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
@@ -178,6 +179,8 @@ export function apiRoutes(services: Services): Router {
     const { shotId } = shotParams.parse(request.params);
     response.status(201).json(await addCameraTrack(services, shotId, name, Buffer.from(base64, 'base64')));
   });
+
+  matchRoutes(api, services);
 
   api.get('/passes/:passId/frames/:frame', async (request, response) => {
     const { passId, frame } = rasterParams.parse(request.params);

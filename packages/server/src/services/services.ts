@@ -3,6 +3,7 @@ import type { BlurPool } from '@ivrex/media';
 import type { Logger } from 'pino';
 import type { Config } from '../config/config';
 import type { Database } from '../db/database';
+import type { Matches } from './matches';
 import type { FolderLooks } from './measures';
 import type { MotionAudits } from './motion-audits';
 import type { MotionMakes } from './motion-makes';
@@ -22,6 +23,7 @@ export interface Services {
   readonly audits: MotionAudits;
   readonly remaps: MotionRemaps;
   readonly makes: MotionMakes;
+  readonly matches: Matches;
 }
 
 /** The job queue as services see it. */

@@ -108,11 +108,20 @@ export async function refreshFindings(db: Db, shotId: ShotId): Promise<void> {
 }
 
 /** Steps through the kept states. At either end nothing happens. */
-export async function stepState({ database }: Pick<Services, 'database'>, shotId: ShotId, by: 1 | -1): Promise<ShotDetail> {
+export function stepState(services: Pick<Services, 'database'>, shotId: ShotId, by: 1 | -1): Promise<ShotDetail> {
+  return moveState(services, shotId, (current) => current + by);
+}
+
+/** Goes to a kept state; those after it can be done again. A number that is gone changes nothing. */
+export async function moveState(
+  { database }: Pick<Services, 'database'>,
+  shotId: ShotId,
+  to: (current: number) => number,
+): Promise<ShotDetail> {
   return database.transaction(async (db) => {
     const current = await lockShotState(db, shotId);
     if (current === null) throw notFound();
-    await moveToState(db, shotId, current + by);
+    await moveToState(db, shotId, to(current));
     await refreshFindings(db, shotId);
     return shotDetail(db, shotId);
   });

@@ -13,7 +13,7 @@ export class ShotWatch {
   private readonly asked = new Map<ShotId, number>();
   private timer: NodeJS.Timeout | null = null;
 
-  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps' | 'makes'>) {}
+  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps' | 'makes' | 'matches'>) {}
 
   /** Somebody looks at this shot now. */
   see(shotId: ShotId): void {

@@ -1,0 +1,58 @@
+import type { Router } from 'express';
+import { matchOrderSchema, namedStateIdSchema, shotIdSchema, stateNameSchema, streakOrderSchema, trustOrderSchema } from '@ivrex/contract';
+import { z } from 'zod';
+import type { Services } from '../services/services';
+import { nameState, removeState, returnToState, statesOf } from '../services/shot-states';
+import { moveState } from '../services/shots';
+
+const shotParams = z.object({ shotId: shotIdSchema });
+const stateParams = shotParams.extend({ stateId: namedStateIdSchema });
+const mapParams = z.object({ map: z.string().regex(/^[0-9a-f]{64}$/) });
+const blurParams = stateParams.extend({ frame: z.coerce.number().int() });
+const historyParams = shotParams.extend({ sequence: z.coerce.number().int() });
+
+/** Comparing, matching, trusting; and the states that are compared. */
+export function matchRoutes(api: Router, services: Services): void {
+  const { matches } = services;
+  api.get('/shots/:shotId/match', async (request, response) => {
+    response.json(await matches.newest(shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/match', async (request, response) => {
+    response.json(await matches.fit(shotParams.parse(request.params).shotId, matchOrderSchema.parse(request.body)));
+  });
+  api.post('/shots/:shotId/match/streaks', async (request, response) => {
+    response.json(await matches.streaks(shotParams.parse(request.params).shotId, streakOrderSchema.parse(request.body)));
+  });
+  api.post('/shots/:shotId/trust', async (request, response) => {
+    response.json(await matches.trust(shotParams.parse(request.params).shotId, trustOrderSchema.parse(request.body).frame));
+  });
+  api.get('/trust-maps/:map', async (request, response) => {
+    const pixels = await matches.trustMap(mapParams.parse(request.params).map);
+    response.set({ 'Cache-Control': 'private, max-age=600', 'Content-Type': 'application/octet-stream' }).end(pixels);
+  });
+
+  api.get('/shots/:shotId/states', async (request, response) => {
+    response.json(await statesOf(services, shotParams.parse(request.params).shotId));
+  });
+  api.post('/shots/:shotId/states', async (request, response) => {
+    const { name } = stateNameSchema.parse(request.body);
+    response.status(201).json(await nameState(services, shotParams.parse(request.params).shotId, name));
+  });
+  api.delete('/shots/:shotId/states/:stateId', async (request, response) => {
+    const { shotId, stateId } = stateParams.parse(request.params);
+    response.json(await removeState(services, shotId, stateId));
+  });
+  api.post('/shots/:shotId/states/:stateId/return', async (request, response) => {
+    const { shotId, stateId } = stateParams.parse(request.params);
+    response.json(await returnToState(services, shotId, stateId));
+  });
+  api.get('/shots/:shotId/states/:stateId/blurred/:frame', async (request, response) => {
+    const { shotId, stateId, frame } = blurParams.parse(request.params);
+    const pixels = await matches.blurOfState(shotId, stateId, frame);
+    response.set({ 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
+  });
+  api.post('/shots/:shotId/history/:sequence', async (request, response) => {
+    const { shotId, sequence } = historyParams.parse(request.params);
+    response.json(await moveState(services, shotId, () => sequence));
+  });
+}

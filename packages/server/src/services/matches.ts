@@ -1,0 +1,181 @@
+import { createHash } from 'node:crypto';
+import type {
+  MatchOrder,
+  MatchReport,
+  NamedStateId,
+  PassId,
+  ShotDetail,
+  ShotId,
+  ShotSettings,
+  StreakOrder,
+  StreakReport,
+  TrustReport,
+} from '@ivrex/contract';
+import { packRaster, roleOf } from '@ivrex/contract';
+import { IvrexError, orNull, shutterAt } from '@ivrex/core';
+import { framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
+import { findNamedState } from '../db/queries/find-named-state';
+import { findShutterMatch } from '../db/queries/find-shutter-match';
+import { insertShutterMatch } from '../db/queries/insert-shutter-match';
+import { frameSources } from './deliveries';
+import { pictureFileAt } from './frames';
+import { keyOf } from './motion-readings';
+import { Recent } from './recent';
+import type { Services } from './services';
+import { shotDetail } from './shots';
+
+type MatchServices = Pick<Services, 'database' | 'pool'>;
+
+/** Another one where what a match says has changed its form. */
+const MATCH_FORM = 'match 1';
+
+/** How a shot is compared with what it should look like: found shutters, streaks, trust maps, and blurred frames of any state. */
+export class Matches {
+  private readonly maps = new Recent<TrustReport & { readonly raster: Uint8Array }>(6);
+  private readonly blurs = new Recent<Uint8Array>(12);
+
+  constructor(private readonly services: MatchServices) {}
+
+  /** The shutter that comes closest to a reference. What was found is kept. @throws IvrexError badSetting, missingFrame */
+  async fit(shotId: ShotId, order: MatchOrder): Promise<MatchReport> {
+    const { database, pool } = this.services;
+    const detail = await shotDetail(database, shotId);
+    const key = keyOf(detail, [MATCH_FORM, order, blurChoices(detail.settings)]);
+    const known = await findShutterMatch(database, shotId, key);
+    if (known !== null) {
+      await insertShutterMatch(database, shotId, key, known);
+      return known;
+    }
+    const frames = [];
+    for (const frame of framesOf(detail, order)) {
+      const { sources } = await frameSources(database, shotId, detail.settings, frame);
+      frames.push({ frame, sources, reference: await pictureFileAt(database, order.reference, frame, { settings: detail.settings }) });
+    }
+    const { path, hidden, shutter, elements } = detail.settings;
+    const found = await pool.run<'match'>({
+      kind: 'match',
+      request: { frames, path, hidden, limits: elements[0].shutter ?? shutter, locks: order.locks, grade: order.grade },
+    });
+    const report: MatchReport = { match: found.match, warnings: [...found.warnings], reference: order.reference };
+    await insertShutterMatch(database, shotId, key, report);
+    return report;
+  }
+
+  /** The newest match of the shot. */
+  async newest(shotId: ShotId): Promise<MatchReport | null> {
+    return findShutterMatch(this.services.database, shotId, null);
+  }
+
+  /** @throws IvrexError missingFrame, or about the plate's file */
+  async streaks(shotId: ShotId, { plate, frame, lines }: StreakOrder): Promise<StreakReport> {
+    const { database, pool } = this.services;
+    const { settings } = await shotDetail(database, shotId);
+    const at = (f: number) => pictureFileAt(database, plate, f, { settings });
+    const { streaks, combined } = await pool.run<'streaks'>({
+      kind: 'streaks',
+      request: { previous: await orNull(() => at(frame - 1)), now: await at(frame), next: await orNull(() => at(frame + 1)), lines },
+    });
+    return { streaks: [...streaks], combined };
+  }
+
+  /** Where a frame's blur, as it is set now, can't be trusted. @throws IvrexError badSetting, missingFrame */
+  async trust(shotId: ShotId, frame: number): Promise<TrustReport> {
+    const { database, pool } = this.services;
+    const detail = await shotDetail(database, shotId);
+    const { path, hidden } = detail.settings;
+    const { sources, shutter } = await frameSources(database, shotId, detail.settings, frame);
+    const now = shutterAt(shutter, frame);
+    const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);
+    const report = await this.maps.of(map, async () => {
+      const { raster, verdict, warnings } = await pool.run<'trust'>({
+        kind: 'trust',
+        request: { sources, path, hidden, limits: shutter, shutter: now },
+      });
+      return { map, frame, verdict, warnings: [...warnings], cost: costOf(detail), raster };
+    });
+    const { raster: _, ...said } = report;
+    return said;
+  }
+
+  /** The pixels of a map that was made lately. @throws IvrexError notFound */
+  async trustMap(map: string): Promise<Uint8Array> {
+    const known = await this.maps.get(map);
+    if (known === null) throw new IvrexError('notFound', 'this trust map is no longer kept; it is made again when it is asked for');
+    return known.raster;
+  }
+
+  /** A frame under a named state of the shot, as halves for the page. @throws IvrexError notFound, badSetting, missingFrame */
+  async blurOfState(shotId: ShotId, stateId: NamedStateId, frame: number): Promise<Uint8Array> {
+    const { database, pool } = this.services;
+    const state = await findNamedState(database, shotId, stateId);
+    if (state === null) throw new IvrexError('notFound', 'there is no such state; it may have been removed');
+    const detail = await shotDetail(database, shotId);
+    return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame]), async () => {
+      const { settings } = state;
+      const { sources, shutter } = await frameSources(database, shotId, settings, frame);
+      const { rgba, width, height } = await pool.blur({
+        sources,
+        path: settings.path,
+        hidden: settings.hidden,
+        limits: shutter,
+        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
+      });
+      return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
+        await pool.run<'halves'>({ kind: 'halves', values: rgba }),
+      ]);
+    });
+  }
+}
+
+function hashOf(parts: unknown): string {
+  return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+}
+
+/** What a blur depends on besides files and shutter. */
+function blurChoices({ elements, path, hidden, background, samples }: ShotSettings): unknown {
+  return [elements[0], path, hidden, background, samples];
+}
+
+/** Frames that the reference and the element share; a few of many. */
+function framesOf(detail: ShotDetail, { reference, frames }: MatchOrder): number[] {
+  const framesOfPass = (id: PassId | null) => detail.passes.find((p) => p.id === id)?.frames ?? null;
+  const [{ beauty, motion }] = detail.settings.elements;
+  const there = framesOfPass(reference) ?? [detail.shot.firstFrame];
+  const wanted = there.filter(
+    (f) => [beauty, motion].every((id) => framesOfPass(id)?.includes(f) ?? true) && (frames?.includes(f) ?? true),
+  );
+  if (wanted.length === 0)
+    throw new IvrexError('missingFrame', 'the reference has no frame in common with the beauty and the motion pass (see step Passes)');
+  return frames === null ? framesToMatch(wanted) : wanted.slice(0, MOST_MATCH_FRAMES);
+}
+
+/** In-render blur usually takes this many times as long; said when no reference's header tells. */
+const USUAL_MULTIPLE = 4;
+
+/** What the shot's frames took to render, and what they would take with their blur. */
+export function costOf({ passes, settings, shot }: ShotDetail): TrustReport['cost'] {
+  const secondsOf = (id: PassId | null): number | null => {
+    const fact = passes.find((p) => p.id === id)?.facts.find((f) => RENDER_TIME.test(f.name));
+    return fact === undefined ? null : parseSeconds(fact.value);
+  };
+  const [{ beauty }] = settings.elements;
+  const sharpSeconds = secondsOf(beauty);
+  const references = passes.flatMap((p) => (roleOf(settings, p) === 'reference' ? [secondsOf(p.id) ?? 0] : []));
+  const measured = Math.max(0, ...references);
+  return {
+    frames: passes.find((p) => p.id === beauty)?.frames?.length ?? shot.lastFrame - shot.firstFrame + 1,
+    sharpSeconds,
+    blurredSeconds: measured > 0 ? measured : sharpSeconds === null ? null : sharpSeconds * USUAL_MULTIPLE,
+    isMeasured: measured > 0,
+  };
+}
+
+/** No standard attribute says it; renderers use names like these. */
+const RENDER_TIME = /render.?time/i;
+
+/** "312", "312.5" or "h:mm:ss". Null when it is neither. */
+export function parseSeconds(text: string): number | null {
+  const parts = text.trim().split(':').map(Number);
+  if (parts.length > 3 || parts.some((v) => !Number.isFinite(v) || v < 0) || text.trim() === '') return null;
+  return parts.reduce((sum, v) => sum * 60 + v, 0);
+}
