@@ -2,6 +2,7 @@ import { availableParallelism } from 'node:os';
 import { Command, Option } from 'commander';
 import {
   blurMask,
+  clamp01,
   decibel,
   gradeLike,
   IvrexError,
@@ -152,10 +153,6 @@ async function blurAndCompare(
     }
   }
   return count === 0 ? null : decibel(squares / count);
-}
-
-function clamp01(v: number): number {
-  return v > 0 ? Math.min(1, v) : 0;
 }
 
 function report({ json }: MatchOptions, m: ShutterMatch, maskedPsnr: number | null, warnings: readonly string[]): void {

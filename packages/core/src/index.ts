@@ -30,6 +30,7 @@ export { HIDDEN_SEEN, HIDDEN_MADE_UP, pathBends, pathLengths, samplePath } from 
 export { speedHistogram, type SpeedHistogram } from './motion/speed-histogram';
 export { layersOfRows, PIXELS_PER_SLICE, renderRows, sliceCount, type ApplySettings } from './blur/apply';
 export * from './compare/metrics';
+export * from './compare/compare-within';
 export * from './colour/display-transform';
 export * from './passes/guess-role';
 export * from './passes/measure-pass';

@@ -74,6 +74,16 @@ export function isRasterReady(passId: string, frame: number, form: RasterForm): 
   return kept.get(keyOf(passId, frame, form, 1, null))?.ready === true;
 }
 
+/** A frame blurred by the server under a named state; the server keeps the last ones. */
+export async function loadBlurOfState(shotId: string, stateId: string, frame: number): Promise<Raster> {
+  return unpackRaster(await requestBytes(`/shots/${shotId}/states/${stateId}/blurred/${frame}`));
+}
+
+/** The pixels of a trust map: planes by name. */
+export async function loadTrustMap(map: string): Promise<Raster> {
+  return unpackRaster(await requestBytes(`/trust-maps/${map}`));
+}
+
 /** Called whenever a frame has arrived. Returns how to stop. */
 export function onRasterReady(listener: () => void): () => void {
   listeners.add(listener);

@@ -5,6 +5,7 @@ import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { ApiError } from '../api/request';
 import { DeliverPanel } from '../features/deliver/DeliverPanel';
 import { EncodingsPage } from '../features/encodings/EncodingsPage';
+import { MatchPanel } from '../features/match/MatchPanel';
 import { MotionPanel } from '../features/motion/MotionPanel';
 import { PassesPanel } from '../features/passes/PassesPanel';
 import { ShotPage } from '../features/shot/ShotPage';
@@ -31,6 +32,7 @@ const router = createBrowserRouter([
       { path: 'passes', element: <PassesPanel /> },
       { path: 'motion', element: <MotionPanel /> },
       { path: 'shutter', element: <ShutterPanel /> },
+      { path: 'match', element: <MatchPanel /> },
       { path: 'deliver', element: <DeliverPanel /> },
     ],
   },

@@ -40,6 +40,8 @@ export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToO
     ...LOOKS.map(({ value, label, tip }) => ({ value, label: <Tooltip title={tip}>{label}</Tooltip> })),
     ...(view.look === 'pass' && shown ? [{ value: 'pass' as const, label: shown.name }] : []),
     ...(isPlanLook(view.look) ? [{ value: view.look, label: PLAN_LOOK_NAMES[view.look] }] : []),
+    ...(view.look === 'compare' ? [{ value: 'compare' as const, label: 'A and B' }] : []),
+    ...(view.look === 'trust' ? [{ value: 'trust' as const, label: 'Trust' }] : []),
     ...(view.look === 'difference' ? [{ value: 'difference' as const, label: 'To the still' }] : []),
   ];
   return (

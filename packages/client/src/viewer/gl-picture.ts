@@ -7,13 +7,17 @@ export type TexturePixels =
   | { readonly kind: 'rgba32f' | 'rg32f'; readonly width: number; readonly height: number; readonly data: Float32Array };
 
 export interface DrawState {
-  readonly mode: 'a' | 'b' | 'wipe' | 'directions' | 'speed';
+  readonly mode: 'a' | 'b' | 'wipe' | 'directions' | 'speed' | 'beside' | 'difference' | 'error';
   /** Data are shown as they were mapped: no exposure, no transform. */
   readonly isData: boolean;
   readonly placement: Placement;
   readonly width: number;
   readonly height: number;
-  readonly wipe: number;
+  /** A point on the wipe's edge, in shares of the picture, and where b lies from it (a unit vector in pixels). */
+  readonly edge: { readonly x: number; readonly y: number; readonly toX: number; readonly toY: number };
+  /** Differences are shown this much stronger. */
+  readonly gain: number;
+  readonly signed: boolean;
   readonly exposure: number;
   readonly gamma: number;
   readonly saturation: number;
@@ -40,8 +44,9 @@ uniform float uLutSize;
 uniform vec3 uLutMin, uLutMax;
 uniform sampler2D uA, uB, uPlate, uField;
 uniform vec2 uSize, uCanvas, uOrigin;
-uniform float uZoom, uWipe, uGain, uGamma, uSaturation, uPeak;
-uniform int uMode, uData, uChannel, uUnder, uTransform;
+uniform vec4 uEdge;
+uniform float uZoom, uStrength, uGain, uGamma, uSaturation, uPeak;
+uniform int uMode, uSigned, uData, uChannel, uUnder, uTransform;
 out vec4 colour;
 vec3 srgb(vec3 v) { return mix(v * 12.92, 1.055 * pow(max(v, 0.0), vec3(1.0 / 2.4)) - 0.055, step(0.0031308, v)); }
 vec3 rec709(vec3 v) { return mix(v * 4.5, 1.099 * pow(max(v, 0.0), vec3(0.45)) - 0.099, step(0.018, v)); }
@@ -68,14 +73,29 @@ vec3 direction(vec2 v) {
 vec3 heat(float t) { return clamp(vec3(1.6 * t, 2.2 * t * t - 0.5 * t, 3.0 * t * t * t - 1.6 * t * t + 0.25 * sin(3.14159 * t)) + 0.07, 0.0, 1.0); }
 void main() {
   vec2 p = (vec2(gl_FragCoord.x, uCanvas.y - gl_FragCoord.y) - uOrigin) / uZoom;
+  // Beside each other: the middle of the canvas is seen twice.
+  bool second = uMode == 5 && gl_FragCoord.x > uCanvas.x * 0.5;
+  if (uMode == 5) {
+    if (abs(gl_FragCoord.x - uCanvas.x * 0.5) < 1.5) { colour = vec4(0.0); return; }
+    p.x += (second ? -0.25 : 0.25) * uCanvas.x / uZoom;
+  }
   if (p.x < 0.0 || p.y < 0.0 || p.x >= uSize.x || p.y >= uSize.y) { colour = vec4(0.0); return; }
   vec2 uv = p / uSize;
-  if (uMode >= 3) {
+  if (uMode == 3 || uMode == 4) {
     vec2 v = texture(uField, uv).xy;
     colour = vec4(uMode == 3 ? direction(v) : heat(clamp(length(v) / max(uPeak, 1e-6), 0.0, 1.0)), 1.0);
     return;
   }
-  vec4 c = uMode == 1 || (uMode == 2 && uv.x > uWipe) ? texture(uB, uv) : texture(uA, uv);
+  if (uMode >= 6) {
+    vec4 d = texture(uA, uv) - texture(uB, uv);
+    if (uMode == 7) {
+      float most = max(max(abs(d.r), abs(d.g)), max(abs(d.b), abs(d.a)));
+      colour = vec4(heat(clamp(most * uStrength, 0.0, 1.0)), 1.0);
+    } else colour = vec4(clamp(uSigned == 1 ? 0.5 + 0.5 * d.rgb * uStrength : abs(d.rgb) * uStrength, 0.0, 1.0), 1.0);
+    return;
+  }
+  bool wiped = uMode == 2 && dot((uv - uEdge.xy) * uSize, uEdge.zw) > 0.0;
+  vec4 c = uMode == 1 || wiped || second ? texture(uB, uv) : texture(uA, uv);
   if (uData == 1) { colour = vec4(c.rgb, 1.0); return; }
   if (uChannel == 4) { colour = vec4(vec3(c.a), 1.0); return; }
   ivec2 cell = ivec2(p * uZoom / 12.0);
@@ -221,9 +241,10 @@ export class GlPicture {
     gl.uniform2f(this.at('uSize'), state.width, state.height);
     gl.uniform2f(this.at('uCanvas'), canvas.width, canvas.height);
     gl.uniform2f(this.at('uOrigin'), state.placement.x, state.placement.y);
+    gl.uniform4f(this.at('uEdge'), state.edge.x, state.edge.y, state.edge.toX, state.edge.toY);
     const floats: Record<string, number> = {
       uZoom: state.placement.zoom,
-      uWipe: state.wipe,
+      uStrength: state.gain,
       uGain: 2 ** state.exposure,
       uGamma: state.gamma,
       uSaturation: state.saturation,
@@ -231,7 +252,8 @@ export class GlPicture {
     };
     for (const [name, value] of Object.entries(floats)) gl.uniform1f(this.at(name), value);
     const choices: Record<string, number> = {
-      uMode: ['a', 'b', 'wipe', 'directions', 'speed'].indexOf(state.mode),
+      uMode: ['a', 'b', 'wipe', 'directions', 'speed', 'beside', 'difference', 'error'].indexOf(state.mode),
+      uSigned: state.signed ? 1 : 0,
       uData: state.isData ? 1 : 0,
       uChannel: ['all', 'r', 'g', 'b', 'a'].indexOf(state.channel),
       uUnder: ['checker', 'black', 'grey', 'plate'].indexOf(state.under),

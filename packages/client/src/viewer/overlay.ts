@@ -1,6 +1,6 @@
 import { halfToNumber } from '@ivrex/core';
-import type { MotionField } from '@ivrex/core';
-import type { Raster } from '@ivrex/contract';
+import type { CompareBox, MotionField, StreakMeasure } from '@ivrex/core';
+import type { Raster, StreakReport } from '@ivrex/contract';
 import { drawPaths, type ShownPaths } from './overlay-paths';
 import type { Placement, Point } from './view-store';
 
@@ -12,7 +12,15 @@ export interface OverlayState {
   readonly field: MotionField | null;
   readonly needles: boolean;
   readonly paths: ShownPaths | null;
-  readonly wipe: number | null;
+  /** A point on a wipe's edge, in shares of the picture, and where the second picture lies. */
+  readonly edge: { readonly x: number; readonly y: number; readonly toX: number; readonly toY: number } | null;
+  /** The edge has a handle that turns it. */
+  readonly edgeTurns: boolean;
+  readonly names: readonly string[];
+  readonly beside: boolean;
+  readonly region: CompareBox | null;
+  readonly streaks: StreakReport['streaks'];
+  readonly drawn: (CompareBox & { readonly isLine: boolean }) | null;
   readonly pins: readonly Point[];
   readonly raster: Raster | null;
 }
@@ -28,7 +36,14 @@ export function drawOverlay(context: CanvasRenderingContext2D, s: OverlayState):
   if (s.paths !== null) drawPaths(context, s.placement, s.ratio, s.paths);
   if (s.needles && s.field !== null) drawNeedles(context, s, s.field);
   if (s.placement.zoom >= VALUES_FROM_ZOOM * s.ratio && s.raster?.header.format === 'rgba16f') drawValues(context, s, s.raster);
-  if (s.wipe !== null) drawWipe(context, s, s.wipe);
+  if (s.edge !== null) drawEdge(context, s, s.edge);
+  if (s.beside) drawBeside(context, s);
+  if (s.region !== null) drawBox(context, s, s.region, 'counted');
+  for (const streak of s.streaks) if (!('refused' in streak)) drawStreak(context, s, streak);
+  if (s.drawn !== null) {
+    if (s.drawn.isLine) drawLine(context, s, { x: s.drawn.x0, y: s.drawn.y0 }, { x: s.drawn.x1, y: s.drawn.y1 }, '#ffffff');
+    else drawBox(context, s, s.drawn, '');
+  }
   s.pins.forEach((pin, i) => drawPin(context, s, pin, i + 1));
 }
 
@@ -62,20 +77,97 @@ function drawNeedles(context: CanvasRenderingContext2D, s: OverlayState, field: 
   }
 }
 
-function drawWipe(context: CanvasRenderingContext2D, s: OverlayState, wipe: number): void {
-  const x = Math.round(s.placement.x + wipe * s.width * s.placement.zoom),
-    top = Math.max(0, s.placement.y),
-    bottom = Math.min(context.canvas.height, s.placement.y + s.height * s.placement.zoom);
+/** How far from the middle of the edge its turning handle lies, in screen pixels. */
+export const EDGE_HANDLE_PX = 64;
+
+function drawEdge(context: CanvasRenderingContext2D, s: OverlayState, { x, y, toX, toY }: NonNullable<OverlayState['edge']>): void {
+  const cx = s.placement.x + x * s.width * s.placement.zoom,
+    cy = s.placement.y + y * s.height * s.placement.zoom,
+    far = (s.width + s.height) * s.placement.zoom;
+  context.save();
+  context.beginPath();
+  context.rect(s.placement.x, s.placement.y, s.width * s.placement.zoom, s.height * s.placement.zoom);
+  context.clip();
   for (const [width, colour] of [
     [3, 'rgb(0 0 0 / 60%)'],
     [1, '#ffffff'],
   ] as const) {
-    context.fillStyle = colour;
-    context.fillRect(x - (width * s.ratio) / 2, top, width * s.ratio, bottom - top);
+    context.strokeStyle = colour;
+    context.lineWidth = width * s.ratio;
+    context.beginPath();
+    context.moveTo(cx - toY * far, cy + toX * far);
+    context.lineTo(cx + toY * far, cy - toX * far);
+    if (s.edgeTurns) {
+      const h = EDGE_HANDLE_PX * s.ratio;
+      context.moveTo(cx, cy);
+      context.lineTo(cx + toX * h, cy + toY * h);
+      context.moveTo(cx + toX * h + 6 * s.ratio, cy + toY * h);
+      context.arc(cx + toX * h, cy + toY * h, 6 * s.ratio, 0, 2 * Math.PI);
+    }
+    context.stroke();
   }
-  const size = 12 * s.ratio;
-  label(context, 'sharp', x - size, top + 2 * size, 'right', s.ratio);
-  label(context, 'blurred', x + size, top + 2 * size, 'left', s.ratio);
+  context.restore();
+  // Beside an upright edge the names stand at its top, else at its middle.
+  const top = Math.abs(toX) > 0.99 ? Math.max(0, s.placement.y) + 24 * s.ratio : cy + 4 * s.ratio,
+    off = 14 * s.ratio;
+  label(context, s.names[0], cx - toX * off, top - (Math.abs(toX) > 0.99 ? 0 : toY * off * 1.4), toX >= 0 ? 'right' : 'left', s.ratio);
+  label(context, s.names[1], cx + toX * off, top + (Math.abs(toX) > 0.99 ? 0 : toY * off * 1.4), toX >= 0 ? 'left' : 'right', s.ratio);
+}
+
+function drawBeside(context: CanvasRenderingContext2D, s: OverlayState): void {
+  const { width } = context.canvas;
+  label(context, s.names[0], 14 * s.ratio, 24 * s.ratio, 'left', s.ratio);
+  label(context, s.names[1], width / 2 + 14 * s.ratio, 24 * s.ratio, 'left', s.ratio);
+}
+
+function drawBox(context: CanvasRenderingContext2D, s: OverlayState, box: CompareBox, text: string): void {
+  const { zoom, x, y } = s.placement;
+  for (const [width, colour] of [
+    [3, 'rgb(0 0 0 / 60%)'],
+    [1, '#ffffff'],
+  ] as const) {
+    context.strokeStyle = colour;
+    context.lineWidth = width * s.ratio;
+    context.strokeRect(x + box.x0 * zoom, y + box.y0 * zoom, (box.x1 - box.x0) * zoom, (box.y1 - box.y0) * zoom);
+  }
+  if (text !== '')
+    label(context, text, x + Math.min(box.x0, box.x1) * zoom, y + Math.min(box.y0, box.y1) * zoom - 6 * s.ratio, 'left', s.ratio);
+}
+
+function drawLine(context: CanvasRenderingContext2D, s: OverlayState, from: Point, to: Point, colour: string): void {
+  const { zoom, x, y } = s.placement;
+  for (const [width, stroke] of [
+    [4, 'rgb(0 0 0 / 65%)'],
+    [1.6, colour],
+  ] as const) {
+    context.strokeStyle = stroke;
+    context.lineWidth = width * s.ratio;
+    context.beginPath();
+    context.moveTo(x + from.x * zoom, y + from.y * zoom);
+    context.lineTo(x + to.x * zoom, y + to.y * zoom);
+    context.stroke();
+  }
+}
+
+/** Beside the streak, so that it is still seen. */
+function drawStreak(context: CanvasRenderingContext2D, s: OverlayState, { from, to, angleDeg, angleErrorDeg }: StreakMeasure): void {
+  const length = Math.hypot(to.x - from.x, to.y - from.y),
+    off = (9 * s.ratio) / s.placement.zoom,
+    nx = (-(to.y - from.y) / length) * off,
+    ny = ((to.x - from.x) / length) * off;
+  const side = ny < 0 ? 1 : -1;
+  const a = { x: from.x + side * nx, y: from.y + side * ny },
+    b = { x: to.x + side * nx, y: to.y + side * ny };
+  drawLine(context, s, a, b, '#fff4d8');
+  const { zoom, x, y } = s.placement;
+  label(
+    context,
+    `${angleDeg.toFixed(0)}° ± ${angleErrorDeg.toFixed(0)}`,
+    x + ((a.x + b.x) / 2) * zoom,
+    y + Math.min(a.y, b.y) * zoom - 8 * s.ratio,
+    'center',
+    s.ratio,
+  );
 }
 
 function label(context: CanvasRenderingContext2D, text: string, x: number, y: number, align: CanvasTextAlign, ratio: number): void {

@@ -44,7 +44,8 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
   // While nothing is agreed, the proposed reading can be looked at.
   const element: Element = { ...kept, encoding: kept.encoding ?? proposed, repairs: unrepaired ? [] : kept.repairs };
   const shutter = shutterAt(shutterPlan, frame);
-  const showsBlur = look === 'blurred' || look === 'wipe';
+  const comparesBlur = useView((s) => s.look === 'compare' && (s.compare.a.kind === 'blurred' || s.compare.b.kind === 'blurred'));
+  const showsBlur = look === 'blurred' || look === 'wipe' || comparesBlur;
   const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
   const field = fieldKey(detail, element, frame),
     plan = `${planKey(detail, element, frame)}/${reach}`,

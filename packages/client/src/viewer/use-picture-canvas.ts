@@ -3,7 +3,8 @@ import { peakSpeed, shutterAt, type ShutterPlan } from '@ivrex/core';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { showData } from './data-picture';
-import { GlPicture } from './gl-picture';
+import { pictureOf, type CompareState, type LoadedSide } from './compare-state';
+import { GlPicture, type DrawState } from './gl-picture';
 import { drawOverlay } from './overlay';
 import { fitPlacement } from './placement';
 import { isPlanLook } from './plan-looks';
@@ -56,6 +57,13 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         paths,
         plan,
         planLook,
+        compare,
+        sides,
+        flicked,
+        trustLook,
+        streaks,
+        drawn,
+        draws,
       }) => ({
         frame,
         look,
@@ -80,6 +88,13 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         paths,
         plan,
         planLook,
+        compare,
+        sides,
+        flicked,
+        trustLook,
+        streaks,
+        drawn,
+        draws,
       }),
     ),
   );
@@ -112,13 +127,17 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
           ? view.residual
           : isPlanLook(view.look)
             ? view.planLook
-            : isData && main !== null && main.header.format === 'planes32f'
-              ? showData(main, role, view.chosen)
-              : null,
-    [view.look, view.difference, view.residual, view.planLook, isData, main, role, view.chosen],
+            : view.look === 'trust'
+              ? view.trustLook
+              : isData && main !== null && main.header.format === 'planes32f'
+                ? showData(main, role, view.chosen)
+                : null,
+    [view.look, view.difference, view.residual, view.planLook, view.trustLook, isData, main, role, view.chosen],
   );
-  const width = main?.header.width ?? detail.shot.width,
-    height = main?.header.height ?? detail.shot.height;
+  const sideA = view.look === 'compare' ? pictureOf(view.sides.a) : null,
+    sideB = view.look === 'compare' ? pictureOf(view.sides.b) : null;
+  const width = sideA?.width ?? main?.header.width ?? detail.shot.width,
+    height = sideA?.height ?? main?.header.height ?? detail.shot.height;
   const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
   const placement = useMemo(() => view.placement ?? fitPlacement(size, { width, height }), [view.placement, size, width, height]);
   const blurred = view.blurred?.frame === view.frame ? view.blurred : null;
@@ -133,12 +152,17 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
   }, []);
 
   const { lut } = view;
-  const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins, paths, plan } = view;
+  const { look, wipe, exposure, gamma, saturation, channel, under, field, needles, pins, paths, plan, compare, flicked, streaks, drawn } =
+    view;
+  const edge = useMemo(() => edgeOf(look, wipe, compare), [look, wipe, compare]);
   const transform = detail.settings.displayTransform;
   useEffect(() => {
     const gl = picture.current;
     if (gl === null || size.width === 0) return;
-    if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
+    if (look === 'compare') {
+      if (sideA !== null) gl.setTexture('a', { kind: 'rgba16f', width: sideA.width, height: sideA.height, data: sideA.halves });
+      if (sideB !== null) gl.setTexture('b', { kind: 'rgba16f', width: sideB.width, height: sideB.height, data: sideB.halves });
+    } else if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
     else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width, height, data: main.planes[0] as Uint16Array });
     if (plateRaster !== null)
       gl.setTexture('plate', {
@@ -147,17 +171,23 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         height: plateRaster.header.height,
         data: plateRaster.planes[0] as Uint16Array,
       });
-    if (blurred !== null) gl.setTexture('b', { kind: 'rgba16f', width: blurred.width, height: blurred.height, data: blurred.halves });
+    if (blurred !== null && look !== 'compare')
+      gl.setTexture('b', { kind: 'rgba16f', width: blurred.width, height: blurred.height, data: blurred.halves });
     if (field !== null && (look === 'directions' || look === 'speed'))
       gl.setTexture('field', { kind: 'rg32f', width: field.width, height: field.height, data: field.toNext });
     gl.setLut(lut);
     gl.draw({
-      mode: modeOf(look, blurred !== null, field !== null),
+      mode:
+        look === 'compare'
+          ? modeOfCompare(compare, flicked, sideA !== null, sideB !== null)
+          : modeOf(look, blurred !== null, field !== null),
       isData: data !== null,
       placement,
       width,
       height,
-      wipe,
+      edge,
+      gain: compare.gain,
+      signed: compare.signed,
       exposure,
       gamma,
       saturation,
@@ -170,7 +200,10 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     // For tests and benches: what the screen shows now.
     if (canvas.current)
       Object.assign(canvas.current.dataset, {
-        shows: `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
+        shows:
+          look === 'compare'
+            ? `compare:${compare.way}:${view.sides.a.status}:${view.sides.b.status}`
+            : `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
         frame: mainState.status === 'ready' ? String(view.frame) : '',
       });
   }, [
@@ -186,7 +219,12 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     placement,
     width,
     height,
-    wipe,
+    edge,
+    compare,
+    flicked,
+    sideA,
+    sideB,
+    view.sides,
     exposure,
     gamma,
     saturation,
@@ -208,11 +246,37 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         field,
         needles,
         paths: paths && plan !== null ? { plan, shutter: shutterAt(shutterPlan, view.frame), limits: shutterPlan, width } : null,
-        wipe: look === 'wipe' && blurred !== null ? wipe : null,
+        edge: (look === 'wipe' && blurred !== null) || (look === 'compare' && compare.way === 'wipe') ? edge : null,
+        edgeTurns: look === 'compare',
+        names: look === 'compare' ? ['A', 'B'] : ['sharp', 'blurred'],
+        beside: look === 'compare' && compare.way === 'beside',
+        region: look === 'compare' && compare.scope === 'region' ? compare.region : null,
+        streaks: streaks !== null && streaks.frame === view.frame ? streaks.streaks : [],
+        drawn: drawn === null ? null : { ...drawn, isLine: view.draws === 'streak' },
         pins,
         raster: look === 'sharp' || look === 'pass' ? main : null,
       });
-  }, [size, placement, width, height, field, needles, paths, plan, shutterPlan, view.frame, look, blurred, wipe, pins, main]);
+  }, [
+    size,
+    placement,
+    width,
+    height,
+    field,
+    needles,
+    paths,
+    plan,
+    shutterPlan,
+    view.frame,
+    look,
+    blurred,
+    edge,
+    compare,
+    streaks,
+    drawn,
+    view.draws,
+    pins,
+    main,
+  ]);
 
   const scene: Scene = {
     frame: view.frame,
@@ -226,12 +290,18 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     note:
       view.look === 'contact'
         ? null
-        : view.look === 'difference' || view.look === 'residual' || isPlanLook(view.look)
+        : view.look === 'difference' || view.look === 'residual' || view.look === 'trust' || isPlanLook(view.look)
           ? (data?.note ?? null)
           : data !== null
             ? `data, no display transform: ${data.note}`
-            : noteOf(view.look, blurred),
-    message: broken ?? view.problem ?? messageOf(mainState, view.look, detail, view.field !== null),
+            : view.look === 'compare'
+              ? noteOfCompare(compare, view.sides)
+              : noteOf(view.look, blurred),
+    message:
+      broken ??
+      (view.look === 'compare'
+        ? messageOfSides(view.sides)
+        : (view.problem ?? messageOf(mainState, view.look, detail, view.field !== null))),
   };
   return { canvas, overlay, scene };
 }
@@ -242,6 +312,8 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
     case 'pass':
     case 'contact':
     case 'difference':
+    case 'compare':
+    case 'trust':
     case 'residual':
     case 'layers':
     case 'bends':
@@ -256,6 +328,38 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
     case 'speed':
       return hasField ? look : 'a';
   }
+}
+
+/** The wipe's edge as it is drawn. */
+function edgeOf(look: Look, wipe: number, { edge }: CompareState): DrawState['edge'] {
+  if (look !== 'compare') return { x: wipe, y: 0.5, toX: 1, toY: 0 };
+  const turn = (edge.angleDeg * Math.PI) / 180;
+  return { x: edge.x, y: edge.y, toX: Math.cos(turn), toY: Math.sin(turn) };
+}
+
+/** As long as one picture is missing the other one is shown. */
+function modeOfCompare({ way }: CompareState, flicked: boolean, hasA: boolean, hasB: boolean): DrawState['mode'] {
+  if (!hasA || !hasB) return hasB ? 'b' : 'a';
+  if (way === 'flick' || flicked) return flicked ? 'b' : 'a';
+  return way;
+}
+
+function noteOfCompare({ way, gain, signed }: CompareState, { a, b }: Record<'a' | 'b', LoadedSide>): string | null {
+  const waits = [a, b].some((side) => side.status === 'loading') ? 'loading' : null;
+  const how =
+    way === 'difference'
+      ? `A less B, ${gain} times${signed ? ', grey is equal' : ''}`
+      : way === 'error'
+        ? `the largest difference of any channel, ${gain} times`
+        : way === 'flick'
+          ? 'A; hold F for B'
+          : null;
+  return [how, waits].filter((part) => part !== null).join(', ') || null;
+}
+
+function messageOfSides({ a, b }: Record<'a' | 'b', LoadedSide>): string | null {
+  const failed = [a.status === 'failed' ? `A: ${a.message}` : null, b.status === 'failed' ? `B: ${b.message}` : null];
+  return failed.filter((part) => part !== null).join(' ') || null;
 }
 
 function noteOf(look: Look, blurred: { quality: string; slices: number; isOld?: boolean } | null): string | null {

@@ -1,7 +1,9 @@
 import type { BlurPlan, CubeLut, Encoding, MotionField, PlanReport, RepairedField } from '@ivrex/core';
-import type { FrameAuditRow, PassId, PictureChoice } from '@ivrex/contract';
+import type { FrameAuditRow, PassId, PictureChoice, StreakReport } from '@ivrex/contract';
+import type { CompareBox } from '@ivrex/core';
 import { create } from 'zustand';
 import type { PreviewPicture } from '../workers/blur-preview';
+import { START_COMPARE, type CompareState, type LoadedSide } from './compare-state';
 import type { ShownPixels } from './data-picture';
 
 /** `contact` is all passes at once; `difference` what the view and a still differ by; `residual` what the vectors leave unexplained. */
@@ -15,6 +17,9 @@ export type Look =
   | 'pass'
   | 'contact'
   | 'difference'
+  // Two pictures of choice, and where the blur can't be trusted.
+  | 'compare'
+  | 'trust'
   // What the blur is made from.
   | 'layers'
   | 'bends'
@@ -79,6 +84,20 @@ interface ViewState {
   /** What the frame's blur is made from; null while it is not made. */
   readonly plan: BlurPlan | null;
   readonly planLook: ShownPixels | null;
+  /** What is compared and how, and its two pictures as far as they are there. */
+  readonly compare: CompareState;
+  readonly sides: { readonly a: LoadedSide; readonly b: LoadedSide };
+  /** The other side is shown while a key is held. */
+  readonly flicked: boolean;
+  readonly trustLook: ShownPixels | null;
+  /** Streaks of the plate at this frame, drawn over the picture. */
+  readonly streaks: (StreakReport & { readonly frame: number }) | null;
+  /** What the next drag over the picture draws. */
+  readonly draws: 'streak' | 'region' | null;
+  /** What is being drawn. */
+  readonly drawn: CompareBox | null;
+  /** The last finished line along a streak. */
+  readonly streakLine: (CompareBox & { readonly count: number }) | null;
   readonly working: boolean;
   /** Why the picture or the blur can't be shown. */
   readonly problem: string | null;
@@ -86,6 +105,8 @@ interface ViewState {
   readonly audit: ReadonlyMap<number, FrameAuditRow>;
   set(change: Partial<Omit<ViewState, 'set'>>): void;
 }
+
+const NO_SIDES = { a: { status: 'none' }, b: { status: 'none' } } as const;
 
 /** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
 export const useView = create<ViewState>()((set) => ({
@@ -119,6 +140,14 @@ export const useView = create<ViewState>()((set) => ({
   report: null,
   plan: null,
   planLook: null,
+  compare: START_COMPARE,
+  sides: NO_SIDES,
+  flicked: false,
+  trustLook: null,
+  streaks: null,
+  draws: null,
+  drawn: null,
+  streakLine: null,
   working: false,
   problem: null,
   audit: new Map(),
@@ -149,6 +178,14 @@ export function resetView(frame: number): void {
     report: null,
     plan: null,
     planLook: null,
+    compare: START_COMPARE,
+    sides: NO_SIDES,
+    flicked: false,
+    trustLook: null,
+    streaks: null,
+    draws: null,
+    drawn: null,
+    streakLine: null,
     problem: null,
     placement: null,
     audit: new Map(),

@@ -34,7 +34,8 @@ export function comparePictures(a: Float32Array, b: Float32Array, width: number,
   };
 }
 
-function clamp01(v: number): number {
+/** NaN counts as 0. */
+export function clamp01(v: number): number {
   return v > 0 ? (v < 1 ? v : 1) : 0;
 }
 

@@ -31,7 +31,7 @@ const MATCH_FORM = 'match 1';
 
 /** How a shot is compared with what it should look like: found shutters, streaks, trust maps, and blurred frames of any state. */
 export class Matches {
-  private readonly maps = new Recent<TrustReport & { readonly raster: Uint8Array }>(6);
+  private readonly maps = new Recent<{ readonly said: TrustReport; readonly raster: Uint8Array }>(6);
   private readonly blurs = new Recent<Uint8Array>(12);
 
   constructor(private readonly services: MatchServices) {}
@@ -86,14 +86,13 @@ export class Matches {
     const { sources, shutter } = await frameSources(database, shotId, detail.settings, frame);
     const now = shutterAt(shutter, frame);
     const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);
-    const report = await this.maps.of(map, async () => {
+    const { said } = await this.maps.of(map, async () => {
       const { raster, verdict, warnings } = await pool.run<'trust'>({
         kind: 'trust',
         request: { sources, path, hidden, limits: shutter, shutter: now },
       });
-      return { map, frame, verdict, warnings: [...warnings], cost: costOf(detail), raster };
+      return { said: { map, frame, verdict, warnings: [...warnings], cost: costOf(detail) }, raster };
     });
-    const { raster: _, ...said } = report;
     return said;
   }
 

@@ -70,6 +70,7 @@ function stepsOf({ settings, findings, shot }: ShotDetail): { to: string; name: 
     },
     { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
+    { to: 'match', name: 'Match', state: '' },
     { to: 'deliver', name: 'Deliver', state: shot.step === 'deliver' ? 'delivered' : '' },
   ];
 }

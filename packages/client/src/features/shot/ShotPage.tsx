@@ -12,6 +12,7 @@ import { shutterOf } from '../../viewer/blur-keys';
 import { useDisplayLut } from '../../viewer/use-display-lut';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
+import { useCompareSides } from '../../viewer/use-compare-sides';
 import { useResidual } from '../../viewer/use-residual';
 import { usePlayback } from '../../viewer/use-playback';
 import { fitPlacement, oneToOne } from '../../viewer/placement';
@@ -84,6 +85,7 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
   usePlayback(detail);
   usePeaks(detail);
   useResidual(detail);
+  useCompareSides(detail);
   const toOneToOne = () => {
     const { placement, set } = useView.getState(),
       canvas = document.querySelector<HTMLCanvasElement>('[data-testid="picture-canvas"]');

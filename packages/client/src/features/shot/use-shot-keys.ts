@@ -4,7 +4,16 @@ import { useStepState } from '../../api/shots';
 import { useView, type Look } from '../../viewer/view-store';
 import { useKeysDialog } from './KeysDialog';
 
-const LOOK_KEYS: Record<string, Look> = { a: 'contact', s: 'sharp', b: 'blurred', w: 'wipe', d: 'directions', h: 'speed', r: 'residual' };
+const LOOK_KEYS: Record<string, Look> = {
+  a: 'contact',
+  s: 'sharp',
+  b: 'blurred',
+  w: 'wipe',
+  d: 'directions',
+  h: 'speed',
+  r: 'residual',
+  c: 'compare',
+};
 
 /** Keys of a shot. They rest while something is typed, and while a control uses the key itself. */
 export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
@@ -28,7 +37,8 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       if (key === 'x' && before.current === null && view.look !== 'sharp') {
         before.current = view.look;
         view.set({ look: 'sharp' });
-      } else if (key in LOOK_KEYS) view.set({ look: LOOK_KEYS[key] });
+      } else if (key === 'f') view.set({ flicked: true });
+      else if (key in LOOK_KEYS) view.set({ look: LOOK_KEYS[key] });
       else if (key === ' ' && !isPressable(event.target)) view.set({ playing: !view.playing });
       else if ((key === 'arrowleft' || key === 'arrowright') && !isOwnArrow(event.target))
         move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
@@ -46,6 +56,7 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       event.preventDefault();
     };
     const letGo = (key: string) => {
+      if (key === 'f') useView.setState({ flicked: false });
       if (key === 'u') useView.setState({ unrepaired: false });
       if (key !== 'x' || before.current === null) return;
       useView.setState({ look: before.current });
@@ -53,7 +64,7 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
     };
     const up = (event: KeyboardEvent) => letGo(event.key.toLowerCase());
     // A key that is let go elsewhere is not seen here.
-    const away = () => ['u', 'x'].forEach(letGo);
+    const away = () => ['f', 'u', 'x'].forEach(letGo);
     window.addEventListener('keydown', down);
     window.addEventListener('keyup', up);
     window.addEventListener('blur', away);

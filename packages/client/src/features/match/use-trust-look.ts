@@ -1,0 +1,55 @@
+import { TRUST_CAUSES, halfToNumber, MARKED, SEEN_ERROR, type TrustCause } from '@ivrex/core';
+import type { Raster } from '@ivrex/contract';
+import { useEffect } from 'react';
+import { loadRaster, loadTrustMap } from '../../api/raster-cache';
+import { sentenceOf } from '../../api/request';
+import type { ShownPixels } from '../../viewer/data-picture';
+import { useView } from '../../viewer/view-store';
+import { useShotContext } from '../shot/ShotPage';
+
+/** Draws the trust map of a frame over its picture: the chosen causes together. */
+export function useTrustLook(map: string | null, frame: number, causes: ReadonlySet<TrustCause>): void {
+  const { detail } = useShotContext();
+  const [{ beauty }] = detail.settings.elements;
+  const look = useView((s) => s.look);
+  const chosen = [...causes].sort().join(' ');
+  useEffect(() => {
+    if (look !== 'trust') return;
+    if (map === null || beauty === null) {
+      useView.setState({ trustLook: null });
+      return;
+    }
+    let current = true;
+    Promise.all([loadTrustMap(map), loadRaster(beauty, frame, 'picture')]).then(
+      ([planes, picture]) => current && useView.setState({ trustLook: shown(planes, picture, causes) }),
+      (error: unknown) => current && useView.setState({ trustLook: null, problem: sentenceOf(error) }),
+    );
+    return () => {
+      current = false;
+    };
+  }, [look, map, beauty, frame, chosen]);
+}
+
+/** The picture in grey; where an error is likely it turns amber, and red where it is likely to be seen. */
+function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<TrustCause>): ShownPixels {
+  const { width, height, names } = header;
+  const wanted = TRUST_CAUSES.filter((cause) => causes.has(cause)).map((cause) => planes[names.indexOf(cause)]);
+  const halves = picture.planes[0],
+    rgba = new Float32Array(width * height * 4);
+  const light = (i: number) =>
+    Math.sqrt(
+      Math.max(
+        0,
+        0.2126 * halfToNumber(halves[i * 4]) + 0.7152 * halfToNumber(halves[i * 4 + 1]) + 0.0722 * halfToNumber(halves[i * 4 + 2]),
+      ),
+    );
+  for (let i = 0; i < width * height; i++) {
+    let error = 0;
+    for (const plane of wanted) error += plane[i];
+    const grey = 0.06 + 0.5 * Math.min(1, light(i));
+    const amount = error < MARKED ? 0 : Math.min(1, 0.35 + (0.65 * Math.log(error / MARKED)) / Math.log(SEEN_ERROR / MARKED));
+    const [r, g, b] = error >= SEEN_ERROR ? [0.95, 0.3, 0.22] : [0.95, 0.7, 0.2];
+    rgba.set([grey + (r - grey) * amount, grey + (g - grey) * amount, grey + (b - grey) * amount, 1], i * 4);
+  }
+  return { width, height, rgba, note: 'where the blur is likely to be off: amber a little, red so that it would be seen' };
+}
