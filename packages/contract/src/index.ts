@@ -11,3 +11,4 @@ export * from './delivery';
 export * from './encoding-library';
 export * from './raster-wire';
 export * from './match';
+export * from './shot-report';

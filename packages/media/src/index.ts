@@ -19,3 +19,4 @@ export { cameraTrackOfHeaders, readCameraFile, type CameraContext } from './came
 export { framesToMatch, loadReference, MOST_MATCH_FRAMES, type MatchRequest, type MatchResult } from './match-task';
 export type { StreakRequest, StreakResult } from './streak-task';
 export type { TrustRequest, TrustResult } from './trust-task';
+export type { ReportFrame, ReportFrameRequest } from './report-task';

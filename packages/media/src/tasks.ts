@@ -35,6 +35,7 @@ import {
 import type { NodeHost } from './node-host';
 import { measureBeautyBlur, measureFile, type FileMeasure } from './measure-task';
 import { loadRaster, type RasterRequest } from './raster-task';
+import { reportFrame, type ReportFrame, type ReportFrameRequest } from './report-task';
 import { measureStreaks, type StreakRequest, type StreakResult } from './streak-task';
 import { trustFrame, type TrustRequest, type TrustResult } from './trust-task';
 
@@ -67,6 +68,7 @@ export type Task =
   | { readonly kind: 'match'; readonly request: MatchRequest }
   | { readonly kind: 'trust'; readonly request: TrustRequest }
   | { readonly kind: 'streaks'; readonly request: StreakRequest }
+  | { readonly kind: 'reportFrame'; readonly request: ReportFrameRequest }
   | { readonly kind: 'halves'; readonly values: Float32Array };
 
 export interface SavedPicture {
@@ -102,6 +104,7 @@ export interface TaskResults {
   match: MatchResult;
   trust: TrustResult;
   streaks: StreakResult;
+  reportFrame: ReportFrame;
   /** binary16 bit patterns. */
   halves: Uint16Array;
 }
@@ -163,6 +166,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return trustFrame(task.request, host);
     case 'streaks':
       return measureStreaks(task.request, host);
+    case 'reportFrame':
+      return reportFrame(task.request, host);
     case 'halves': {
       const out = new Uint16Array(task.values.length);
       host.kernels.floatToHalf(task.values, out);

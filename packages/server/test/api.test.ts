@@ -32,6 +32,7 @@ import { MotionMakes } from '../src/services/motion-makes';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
+import { matchCases } from './match-cases';
 import { madeMotionCases } from './made-motion-cases';
 import { wheelRoomCases } from './wheel-room-cases';
 
@@ -376,5 +377,7 @@ test('a LUT is kept as it was given; one that is none is refused with its line',
   const bad = await api.post('/api/luts').send({ name: 'bad', text: 'LUT_3D_SIZE 2\n0 0\n' }).expect(422);
   expect((bad.body as { error: { message: string } }).error.message).toBe('line 2 of the LUT is not three numbers');
 });
+
+describe('compare, match, trust', () => matchCases(() => ({ api, services }), data));
 
 describe('motion that is made', () => madeMotionCases(() => ({ api, services }), data));

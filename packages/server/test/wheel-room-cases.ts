@@ -261,7 +261,7 @@ export function wheelRoomCases(bench: () => Bench, data: string): void {
         .get(`/api/folders?folder=${encodeURIComponent(folder)}`)
         .expect(200)
     ).body as FolderListing;
-    expect(inside.folders.map((f) => f.name)).toEqual(['beauty', 'depth', 'mattes', 'motion', 'objects', 'plate']);
+    expect(inside.folders.map((f) => f.name)).toEqual(['beauty', 'depth', 'mattes', 'motion', 'objects', 'plate', 'reference']);
     const beauty = (
       await api()
         .get(`/api/folders?folder=${encodeURIComponent(path.join(folder, 'beauty'))}`)

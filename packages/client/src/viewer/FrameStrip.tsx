@@ -1,7 +1,7 @@
 import { CaretRightOutlined, PauseOutlined, StepBackwardOutlined, StepForwardOutlined } from '@ant-design/icons';
 import type { FrameAuditRow, ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
-import { useEffect, useReducer, useRef, useState, type MouseEvent, type PointerEvent } from 'react';
+import { useMemo, useEffect, useReducer, useRef, useState, type MouseEvent, type PointerEvent } from 'react';
 import { useMatch } from 'react-router';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
 import { withKey, type ShutterPlan } from '@ivrex/core';
@@ -70,6 +70,7 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
     const key = keyAt(event, box, scale, strengthRange(shutter));
     onShutter(`Strength key at ${key.frame}`, { ...shutter, keys: withKey(shutter.keys, { ...key, way: 'smooth' }) });
   };
+  const compared = useComparedFrames(detail);
   /** What is in memory of a frame: its blur where that is looked at. */
   const inMemory = (f: number): string => {
     if (beauty === undefined) return 'var(--line)';
@@ -136,6 +137,11 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
             h = figures === undefined ? 0 : height(figures.peakPx);
           return (
             <g key={f}>
+              {compared.has(f) && (
+                <rect x={i * 10 + 3} y={1} width={4} height={4} fill="var(--accent)" data-testid={`compared-${f}`}>
+                  <title>the compared picture has this frame</title>
+                </rect>
+              )}
               {f === frame && <rect x={i * 10} y={0} width={10} height={HEIGHT} fill="var(--accent)" opacity={0.28} />}
               {gone ? (
                 <rect x={i * 10 + 1} y={TOP} width={8} height={BASE - TOP} fill="var(--bad)" opacity={0.75} />
@@ -178,6 +184,15 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
       </svg>
     </div>
   );
+}
+
+/** Frames of the compared picture, where it has only some: there figures can be had. */
+function useComparedFrames({ passes }: ShotDetail): ReadonlySet<number> {
+  const pass = useView(({ look, compare: { a, b } }) =>
+    look !== 'compare' ? null : b.kind === 'pass' ? b.pass : a.kind === 'pass' ? a.pass : null,
+  );
+  const frames = passes.find((p) => p.id === pass)?.frames ?? [];
+  return useMemo(() => new Set(frames), [frames]);
 }
 
 function wordsOf(f: FrameAuditRow): string {

@@ -39,7 +39,10 @@ export function drawOverlay(context: CanvasRenderingContext2D, s: OverlayState):
   if (s.edge !== null) drawEdge(context, s, s.edge);
   if (s.beside) drawBeside(context, s);
   if (s.region !== null) drawBox(context, s, s.region, 'counted');
-  for (const streak of s.streaks) if (!('refused' in streak)) drawStreak(context, s, streak);
+  // Names of neighbours take turns above and below.
+  s.streaks.forEach((streak, i) => {
+    if (!('refused' in streak)) drawStreak(context, s, streak, i % 2 === 0);
+  });
   if (s.drawn !== null) {
     if (s.drawn.isLine) drawLine(context, s, { x: s.drawn.x0, y: s.drawn.y0 }, { x: s.drawn.x1, y: s.drawn.y1 }, '#ffffff');
     else drawBox(context, s, s.drawn, '');
@@ -150,12 +153,17 @@ function drawLine(context: CanvasRenderingContext2D, s: OverlayState, from: Poin
 }
 
 /** Beside the streak, so that it is still seen. */
-function drawStreak(context: CanvasRenderingContext2D, s: OverlayState, { from, to, angleDeg, angleErrorDeg }: StreakMeasure): void {
+function drawStreak(
+  context: CanvasRenderingContext2D,
+  s: OverlayState,
+  { from, to, angleDeg, angleErrorDeg }: StreakMeasure,
+  isAbove: boolean,
+): void {
   const length = Math.hypot(to.x - from.x, to.y - from.y),
     off = (9 * s.ratio) / s.placement.zoom,
     nx = (-(to.y - from.y) / length) * off,
     ny = ((to.x - from.x) / length) * off;
-  const side = ny < 0 ? 1 : -1;
+  const side = ny < 0 === isAbove ? 1 : -1;
   const a = { x: from.x + side * nx, y: from.y + side * ny },
     b = { x: to.x + side * nx, y: to.y + side * ny };
   drawLine(context, s, a, b, '#fff4d8');
@@ -164,7 +172,7 @@ function drawStreak(context: CanvasRenderingContext2D, s: OverlayState, { from, 
     context,
     `${angleDeg.toFixed(0)}° ± ${angleErrorDeg.toFixed(0)}`,
     x + ((a.x + b.x) / 2) * zoom,
-    y + Math.min(a.y, b.y) * zoom - 8 * s.ratio,
+    isAbove ? y + Math.min(a.y, b.y) * zoom - 8 * s.ratio : y + Math.max(a.y, b.y) * zoom + 18 * s.ratio,
     'center',
     s.ratio,
   );

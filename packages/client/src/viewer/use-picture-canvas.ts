@@ -139,7 +139,14 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
   const width = sideA?.width ?? main?.header.width ?? detail.shot.width,
     height = sideA?.height ?? main?.header.height ?? detail.shot.height;
   const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
-  const placement = useMemo(() => view.placement ?? fitPlacement(size, { width, height }), [view.placement, size, width, height]);
+  const isBeside = view.look === 'compare' && view.compare.way === 'beside';
+  const placement = useMemo(() => {
+    if (view.placement !== null) return view.placement;
+    if (!isBeside) return fitPlacement(size, { width, height });
+    // Half the canvas each: the whole picture fits there.
+    const half = fitPlacement({ width: size.width / 2, height: size.height }, { width, height });
+    return { ...half, x: half.x + size.width / 4 };
+  }, [view.placement, size, width, height, isBeside]);
   const blurred = view.blurred?.frame === view.frame ? view.blurred : null;
 
   useLayoutEffect(() => {
@@ -249,7 +256,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         edge: (look === 'wipe' && blurred !== null) || (look === 'compare' && compare.way === 'wipe') ? edge : null,
         edgeTurns: look === 'compare',
         names: look === 'compare' ? ['A', 'B'] : ['sharp', 'blurred'],
-        beside: look === 'compare' && compare.way === 'beside',
+        beside: isBeside,
         region: look === 'compare' && compare.scope === 'region' ? compare.region : null,
         streaks: streaks !== null && streaks.frame === view.frame ? streaks.streaks : [],
         drawn: drawn === null ? null : { ...drawn, isLine: view.draws === 'streak' },

@@ -16,16 +16,24 @@ interface Freedom {
   readonly along: readonly (readonly [number, number])[];
 }
 
-interface Found {
-  readonly p: readonly number[];
+interface Place {
   readonly a: number;
   readonly b: number;
+  /** Mean square over all points alike. */
+  readonly plainCost: number;
+}
+
+interface Refined extends Place {
+  readonly p: readonly number[];
   readonly shape: ExposureShape;
   readonly difference: Difference;
   readonly weights: PointWeights;
-  /** Mean square over all points alike. */
-  readonly plainCost: number;
   readonly grading: Grading;
+}
+
+interface Found extends Refined {
+  /** Exposures far from it that come as close. */
+  readonly rivals: readonly Place[];
 }
 
 const EVEN: ExposureShape = { kind: 'even' };
@@ -44,9 +52,10 @@ export function fitShutter(frames: readonly Moments[], locks: MatchLocks, gradeF
   const freedom = freedomOf(locks),
     reach = frames[0].reach;
   const few = thinned(frames);
-  const search = (shape: ExposureShape, grading: Grading, starts: readonly (readonly number[])[]) => {
-    const near = starts.map((p) => refine(few, freedom, reach, shape, grading, p));
-    return refine(frames, freedom, reach, shape, grading, bestOf(near).p);
+  const search = (shape: ExposureShape, grading: Grading, starts: readonly (readonly number[])[]): Found => {
+    const near = starts.map((p) => refine(few, freedom, reach, shape, grading, p)),
+      best = bestOf(near);
+    return { ...refine(frames, freedom, reach, shape, grading, best.p), rivals: near.filter((other) => isRival(other, best)) };
   };
   const first = locks.shape ?? EVEN;
   // Where a grade may be, the places to start from are those that are near under any.
@@ -58,6 +67,15 @@ export function fitShutter(frames: readonly Moments[], locks: MatchLocks, gradeF
   }
   if (locks.shape === null) found = withShape(found, (shape) => search(shape, found.grading, startsAround(found, shape, freedom, reach)));
   return matchOf(frames, few, locks, freedom, found);
+}
+
+/** Residuals that differ by less than this, in scene-linear colour, are alike. */
+const UNSEEN = 0.002;
+
+/** Another exposure that fits as well. */
+function isRival(other: Place, best: Place): boolean {
+  const apart = Math.max(Math.abs(other.a - best.a), Math.abs(other.b - best.b));
+  return apart > 0.06 && Math.sqrt(other.plainCost) < 1.08 * Math.sqrt(best.plainCost) + UNSEEN;
 }
 
 /** Soft-edged and bell-shaped exposures, taken when they are clearly better. */
@@ -189,7 +207,7 @@ function refine(
   shape: ExposureShape,
   grading: Grading,
   start: readonly number[],
-): Found {
+): Refined {
   let p = [...start],
     weights = evenWeights(frames),
     damping = 1e-4;
@@ -322,7 +340,7 @@ function solve(matrix: readonly (readonly number[])[], right: readonly number[],
   return [(right[0] * d1 - right[1] * m) / determinant, (right[1] * d0 - right[0] * m) / determinant];
 }
 
-function bestOf(found: readonly Found[]): Found {
+function bestOf(found: readonly Refined[]): Refined {
   return found.reduce((best, other) => (other.plainCost < best.plainCost ? other : best));
 }
 
@@ -393,7 +411,10 @@ function matchOf(frames: readonly Moments[], few: readonly Moments[], locks: Mat
       residual: Math.sqrt(differenceAt([frames[f]], [weightsNow[f]], a, b, shape, grading).cost),
     })),
   };
-  return { ...measured, ...doubts(measured, { locks, a, b, reach, mirrored: isInside({ a: -b, b: -a }, reach) ? cost(-b, -a) : null }) };
+  return {
+    ...measured,
+    ...doubts(measured, { locks, a, b, reach, mirrored: isInside({ a: -b, b: -a }, reach) ? cost(-b, -a) : null, rivals: found.rivals }),
+  };
 }
 
 function strengthOf({ opens, closes, strength }: MatchLocks, a: number, b: number): number {

@@ -9,13 +9,18 @@ interface Place {
   readonly reach: number;
   /** Mean square with the exposure mirrored in time; null when it can't be tried. */
   readonly mirrored: number | null;
+  /** Other exposures that fit as well. */
+  readonly rivals: readonly { readonly a: number; readonly b: number }[];
 }
 
 /** Ends that scatter more than this, in frames, are not known. */
 const KNOWN_FRAMES = 0.06;
 
 /** What a match does not tell, in words, and how far it can be built on. */
-export function doubts(m: Measured, { locks, a, b, reach, mirrored }: Place): Pick<ShutterMatch, 'undetermined' | 'notes' | 'confidence'> {
+export function doubts(
+  m: Measured,
+  { locks, a, b, reach, mirrored, rivals }: Place,
+): Pick<ShutterMatch, 'undetermined' | 'notes' | 'confidence'> {
   const undetermined: Undetermined[] = [],
     notes: string[] = [];
   const gain = m.sharpResidual === 0 ? 0 : 1 - m.residual / m.sharpResidual;
@@ -36,10 +41,13 @@ export function doubts(m: Measured, { locks, a, b, reach, mirrored }: Place): Pi
     if (undetermined.includes('opens') || undetermined.includes('closes'))
       notes.push('Parts of the picture disagree about when the shutter opens or closes: too little moves, or the reference is too noisy.');
     const phase = Math.abs(a + b) / 2;
-    if (mirrored !== null && phase > 0.02 && Math.sqrt(mirrored) < 1.08 * m.residual + 1e-5) {
+    const isMirrored = mirrored !== null && phase > 0.02 && Math.sqrt(mirrored) < 1.08 * m.residual + 1e-5;
+    if (isMirrored || rivals.length > 0) {
       undetermined.push('direction');
       notes.push(
-        'The same exposure mirrored in time fits as well: what moves here looks alike forwards and backwards. Take a frame with another motion.',
+        rivals.length > 0
+          ? `Another exposure fits as well, from ${rivals[0].a.toFixed(2)} to ${rivals[0].b.toFixed(2)} frames: what moves here looks alike at those times. Take a frame with another motion.`
+          : 'The same exposure mirrored in time fits as well: what moves here looks alike forwards and backwards. Take a frame with another motion.',
       );
     }
   }

@@ -21,7 +21,7 @@ export interface Moments {
   readonly sharp: Float32Array;
   /** By point: the part of the picture that it lies in, for telling how far parts disagree. */
   readonly partOf: Int32Array;
-  /** The longest way of anything, pixels a frame. */
+  /** How far what is looked at goes in a frame, pixels: the mean over its parts. */
   readonly travelPx: number;
 }
 
@@ -51,8 +51,10 @@ export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, sess
   const change = changesOf(plan, session, reach);
   const strips = chooseStrips(plan, change);
   if (strips.length === 0) return null;
-  const travelPx = longestTravel(plan, reach),
-    steps = Math.min(MAX_STEPS, Math.max(MIN_STEPS, Math.ceil((2 * reach * travelPx) / STEP_PX)));
+  const travels = travelOfTiles(plan, reach),
+    across = Math.ceil(plan.width / TILE_PX);
+  const longest = travels.reduce((most, v) => Math.max(most, v), 0),
+    steps = Math.min(MAX_STEPS, Math.max(MIN_STEPS, Math.ceil((2 * reach * longest) / STEP_PX)));
   const points = choosePoints(plan, strips, change, Math.min(MOST_POINTS, Math.floor(MOST_FLOATS / (4 * (steps + 1)))));
   const count = points.pixel.length,
     row = count * 4;
@@ -88,7 +90,7 @@ export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, sess
     reference: pick(reference).map((v) => (Number.isFinite(v) ? v : 0)),
     sharp: pick(plan.sharp),
     partOf,
-    travelPx,
+    travelPx: strips.reduce((sum, { x, y }) => sum + travels[Math.floor(y / TILE_PX) * across + x / TILE_PX], 0) / strips.length,
   };
 }
 
@@ -168,14 +170,14 @@ function choosePoints({ width, height }: BlurPlan, strips: readonly ChosenStrip[
   return { pixel: Int32Array.from(pixel), starts: Int32Array.from(starts) };
 }
 
-/** The longest way of any layer a frame, in pixels. */
-function longestTravel({ layers }: BlurPlan, reach: number): number {
-  let longest = 0;
+/** By tile: the longest way of any layer in a frame, in pixels, at its fastest within the reach. */
+function travelOfTiles({ layers, width, height }: BlurPlan, reach: number): Float64Array {
+  const out = new Float64Array(Math.ceil(width / TILE_PX) * Math.ceil(height / TILE_PX));
   for (const { tileTravel, path } of layers)
-    for (let tile = 0; tile < tileTravel.length; tile += 4) {
+    for (let tile = 0; tile < out.length; tile++) {
       let travel = 0;
-      for (let n = 1; n <= path.orders; n++) travel += n * tileTravel[tile + n - 1] * reach ** (n - 1);
-      longest = Math.max(longest, travel);
+      for (let n = 1; n <= path.orders; n++) travel += n * tileTravel[tile * 4 + n - 1] * reach ** (n - 1);
+      out[tile] = Math.max(out[tile], travel);
     }
-  return longest;
+  return out;
 }

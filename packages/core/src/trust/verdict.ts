@@ -3,9 +3,9 @@ import type { BlurPlan } from '../blur/blur-plan';
 import { TRUST_CAUSES, type TrustCause, type TrustMap } from './trust-map';
 
 /** From this expected error on (scene-linear) a place is marked: below it lie what resampling does to any picture and a renderer's grain. */
-export const MARKED = 0.0075;
+export const MARKED = 0.006;
 /** And from this on it is likely to be seen. */
-export const SEEN_ERROR = 0.025;
+export const SEEN_ERROR = 0.04;
 
 /** What can be done about a cause before rendering again. */
 export type TrustFix = 'useArcs' | 'lookAround' | 'chooseBackground' | 'chooseDepth' | 'mendVectors' | 'readMotion';
@@ -43,10 +43,12 @@ export interface TrustVerdict {
 }
 
 /** Less than this share is seen by nobody at work. */
-const FINE_SHARE = 0.02,
+const FINE_SHARE = 0.03,
   /** From here on a render costs less than looking after it. */
-  RERENDER_SHARE = 0.12,
-  WORTH_SAYING = 0.002;
+  RERENDER_SHARE = 0.1,
+  WORTH_SAYING = 0.002,
+  /** A cause of less than this share of what is seen does not change the verdict by being mended. */
+  WORTH_FIXING = 0.25;
 
 /** What a trust map says about an element, in words. `touched`: 1 where the blur changes the picture. */
 export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts): TrustVerdict {
@@ -75,7 +77,7 @@ export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts)
     .filter(({ markedShare }) => markedShare > WORTH_SAYING)
     .sort((a, b) => b.seenShare - a.seenShare || b.markedShare - a.markedShare);
   const seenShare = seen / count;
-  const fixable = causes.filter((c) => c.fix !== null && c.seenShare > FINE_SHARE / 2);
+  const fixable = causes.filter((c) => c.fix !== null && c.seenShare > WORTH_FIXING * seenShare);
   const word = seenShare < FINE_SHARE ? 'fine' : fixable.length > 0 ? 'fix' : seenShare > RERENDER_SHARE ? 'rerender' : 'fine';
   return {
     word,
@@ -150,8 +152,8 @@ function adviceOn(cause: TrustCause, f: TrustFacts): { sentence: string; fix: Tr
           fix: 'chooseBackground',
         };
       return {
-        sentence: 'Behind moving things something comes into view that the neighbouring frames do not show either.',
-        fix: f.hasBackground ? null : 'chooseBackground',
+        sentence: 'Behind moving things something comes into view that the neighbouring frames do not show either: only a render does.',
+        fix: null,
       };
     case 'transparency':
       return {

@@ -1,14 +1,27 @@
 import type { Router } from 'express';
-import { matchOrderSchema, namedStateIdSchema, shotIdSchema, stateNameSchema, streakOrderSchema, trustOrderSchema } from '@ivrex/contract';
+import {
+  matchOrderSchema,
+  namedStateIdSchema,
+  reportFormSchema,
+  reportQuerySchema,
+  shotIdSchema,
+  stateNameSchema,
+  streakOrderSchema,
+  trustOrderSchema,
+} from '@ivrex/contract';
 import { z } from 'zod';
+import { printPage } from '../services/print-page';
+import { reportPage } from '../services/report-page';
 import type { Services } from '../services/services';
 import { nameState, removeState, returnToState, statesOf } from '../services/shot-states';
+import { shotReport } from '../services/shot-reports';
 import { moveState } from '../services/shots';
 
 const shotParams = z.object({ shotId: shotIdSchema });
 const stateParams = shotParams.extend({ stateId: namedStateIdSchema });
 const mapParams = z.object({ map: z.string().regex(/^[0-9a-f]{64}$/) });
 const blurParams = stateParams.extend({ frame: z.coerce.number().int() });
+const reportParams = shotParams.extend({ form: reportFormSchema });
 const historyParams = shotParams.extend({ sequence: z.coerce.number().int() });
 
 /** Comparing, matching, trusting; and the states that are compared. */
@@ -29,6 +42,25 @@ export function matchRoutes(api: Router, services: Services): void {
   api.get('/trust-maps/:map', async (request, response) => {
     const pixels = await matches.trustMap(mapParams.parse(request.params).map);
     response.set({ 'Cache-Control': 'private, max-age=600', 'Content-Type': 'application/octet-stream' }).end(pixels);
+  });
+
+  api.get('/shots/:shotId/report.:form', async (request, response) => {
+    const { shotId, form } = reportParams.parse(request.params);
+    const report = await shotReport(services, shotId, reportQuerySchema.parse(request.query).frame);
+    const name = `${report.shot.name.replace(/[^\w.-]+/g, '_')}_report.${form}`;
+    response.set('Content-Disposition', `${form === 'html' ? 'inline' : 'attachment'}; filename="${name}"`);
+    switch (form) {
+      case 'json':
+        response.json(report);
+        return;
+      case 'html':
+        // Pictures are in the page; nothing else may be fetched by it, and nothing in it runs.
+        response.set('Content-Security-Policy', "default-src 'none'; img-src data:; style-src 'unsafe-inline'");
+        response.type('html').send(reportPage(report));
+        return;
+      case 'pdf':
+        response.type('pdf').send(await printPage(reportPage(report)));
+    }
   });
 
   api.get('/shots/:shotId/states', async (request, response) => {

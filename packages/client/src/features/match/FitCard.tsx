@@ -65,6 +65,7 @@ export function FitCard() {
         options={references.map((p) => ({ value: p.id, label: `${p.name}${p.frames === null ? '' : `, ${p.frames.length} frames`}` }))}
         onChange={(id) => setChosen(id as PassId)}
       />
+      <span className="quiet">Hold as it is set:</span>
       <div className="grid2" role="group" aria-label="What is held as it is set">
         {hold('opens', 'opens', now.opens.toFixed(3))}
         {hold('closes', 'closes', now.closes.toFixed(3))}
@@ -72,7 +73,7 @@ export function FitCard() {
         {hold('shape', 'exposure', SHAPE_NAMES[now.shape?.kind ?? 'even'])}
       </div>
       <div className="row">
-        <span className="quiet">Held stays as set; its colours</span>
+        <span className="quiet">Its colours</span>
         <Select<GradeFit>
           size="small"
           aria-label="How the reference may be graded"

@@ -5,6 +5,7 @@ import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 import { CompareCard } from './CompareCard';
 import { FitCard } from './FitCard';
+import { ReportCard } from './ReportCard';
 import { StatesCard } from './StatesCard';
 import { StreakCard } from './StreakCard';
 import { TrustCard } from './TrustCard';
@@ -15,6 +16,7 @@ export function MatchPanel() {
   const agreed = detail.settings.elements[0].encoding !== null;
   useEffect(() => {
     const { compare, frame } = useView.getState();
+    useView.setState({ needles: false });
     const reference = detail.passes.find((p) => roleOf(detail.settings, p) === 'reference');
     // The first look is what the step is about: the blur against the reference, where there is one.
     if (agreed && reference !== undefined && compare.b.kind === 'blurred' && compare.a.kind === 'sharp') {
@@ -48,6 +50,7 @@ export function MatchPanel() {
       <StreakCard />
       <TrustCard />
       <StatesCard />
+      <ReportCard />
     </>
   );
 }

@@ -114,7 +114,7 @@ function CauseRow({ cause, on, onSwitch }: CauseProps) {
   const fix = useFix();
   const percent = (share: number) => `${(100 * share).toFixed(share < 0.0995 ? 1 : 0)} %`;
   return (
-    <div className="finding">
+    <div className="finding cause">
       <Switch size="small" checked={on} onChange={onSwitch} aria-label={`Show ${CAUSE_NAMES[cause.cause]}`} />
       <div style={{ flex: 1 }}>
         <button type="button" className="finding-text" title="Show the worst place" onClick={() => showPlace(cause.worst)}>

@@ -1,0 +1,99 @@
+import { roleOf, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
+import { describeBlur, orNull, shutterAt, type PlacedComparison } from '@ivrex/core';
+import { describeShutter, frameSources } from './deliveries';
+import { pictureFileAt } from './frames';
+import { costOf } from './matches';
+import { readMotionPass } from './motion-readings';
+import type { Services } from './services';
+import { shotDetail } from './shots';
+
+type ReportServices = Pick<Services, 'database' | 'pool' | 'now' | 'audits' | 'matches'>;
+
+/**
+ * All that is known of a shot, for hand-over. `frame` is shown blurred, and with it the frames that the last match was made from.
+ * @throws IvrexError notFound, badSetting when there is no blur yet, missingFrame
+ */
+export async function shotReport(services: ReportServices, shotId: ShotId, frame: number): Promise<ShotReport> {
+  const { database, audits, matches, now } = services;
+  const detail = await shotDetail(database, shotId);
+  const { shot, settings, passes, findings, state } = detail;
+  const [element] = settings.elements;
+  const match = await matches.newest(shotId);
+  const shown = [...new Set([frame, ...(match?.match.frames.slice(0, MOST_MATCHED).map((f) => f.frame) ?? [])])].sort((a, b) => a - b);
+  const shutter = element.shutter ?? settings.shutter;
+  const { name, folder, firstFrame, lastFrame, fps, width, height } = shot;
+  const frames = [];
+  for (const at of shown) frames.push(await frameOf(services, detail, at));
+  return {
+    ivrexReport: 1,
+    shot: { name, folder, firstFrame, lastFrame, fps, width, height },
+    madeAt: now().toISOString(),
+    state: state.label,
+    passes: passes.map((p) => ({
+      name: p.name,
+      file: p.file,
+      role: roleOf(settings, p),
+      frames: p.frames === null ? 'a lone file' : `${p.frames[0]} to ${p.frames[p.frames.length - 1]}, ${p.frames.length} of them`,
+      channels: p.channels.map((c) => `${c.name} ${c.type}`),
+      compression: p.compression,
+    })),
+    findings: findings.map((f) => f.message),
+    encoding: element.encoding,
+    // Evidence that can't be had is left out: the encoding stands as it was agreed.
+    reading: await orNull(() => readMotionPass(services, shotId, null, [])),
+    repairs: element.repairs,
+    audit: (await orNull(() => audits.look(shotId)))?.frames ?? [],
+    shutter: { words: describeShutter(shutter), plan: shutter },
+    path: settings.path,
+    match,
+    frames,
+    cost: costOf(detail),
+  };
+}
+
+const MOST_MATCHED = 2;
+
+async function frameOf(services: ReportServices, detail: ShotDetail, frame: number): Promise<ShotReport['frames'][number]> {
+  const { database, pool, matches } = services,
+    { settings, shot } = detail;
+  const { sources, shutter } = await frameSources(database, shot.id, settings, frame);
+  const reference = referenceAt(detail, frame);
+  const now = shutterAt(shutter, frame);
+  const made = await pool.run<'reportFrame'>({
+    kind: 'reportFrame',
+    request: {
+      sources,
+      path: settings.path,
+      hidden: settings.hidden,
+      limits: shutter,
+      shutter: now,
+      samples: settings.samples,
+      reference: reference && (await pictureFileAt(database, reference.id, frame, { settings })),
+      // A table is the page's; a report shows the plain curve.
+      transform: typeof settings.displayTransform === 'string' ? settings.displayTransform : 'srgb',
+    },
+  });
+  return {
+    frame,
+    reference: reference?.name ?? null,
+    figures: finite(made.figures),
+    before: finite(made.before),
+    made: describeBlur(made.report, now, shutter, 0),
+    trust: (await matches.trust(shot.id, frame)).verdict,
+    pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
+    warnings: [...made.warnings, ...made.report.notes],
+  };
+}
+
+/** The reference that has this frame; the one that was matched last comes first. */
+function referenceAt({ passes, settings }: ShotDetail, frame: number): Pass | null {
+  return passes.find((p) => roleOf(settings, p) === 'reference' && (p.frames === null || p.frames.includes(frame))) ?? null;
+}
+
+/** JSON has no infinity: equal pictures have no number of decibels. */
+function finite(figures: PlacedComparison | null): ShotReport['frames'][number]['figures'] {
+  if (figures === null) return null;
+  const orNone = (v: number | null) => (v !== null && Number.isFinite(v) ? v : null);
+  const { ssim, maxAbs, meanAbs, maxAt } = figures;
+  return { psnr: orNone(figures.psnr), maskedPsnr: orNone(figures.maskedPsnr), ssim, maxAbs, meanAbs, maxAt };
+}
