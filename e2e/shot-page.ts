@@ -23,7 +23,7 @@ export class ShotPage {
     await expect(this.picture).toHaveAttribute('data-frame', /\d/);
   }
 
-  async step(name: 'Passes' | 'Motion' | 'Shutter' | 'Deliver'): Promise<void> {
+  async step(name: 'Passes' | 'Motion' | 'Shutter' | 'Match' | 'Deliver'): Promise<void> {
     await this.page.getByRole('navigation', { name: 'Steps' }).getByRole('link', { name }).click();
   }
 

@@ -379,18 +379,23 @@ function valuesOf(
   byAlong: number,
   byAcross: number,
 ): Float64Array {
-  const out = new Float64Array(long * wide);
+  const out = new Float64Array(long * wide),
+    { at, along } = line;
   let mean = 0;
   for (let j = 0; j < wide; j++)
     for (let i = 0; i < long; i++) {
-      const v = sample(plane, width, height, alongOf(line, start + i + byAlong, across + j + byAcross));
+      // Written out: millions of these are looked at.
+      const s = start + i + byAlong,
+        a = across + j + byAcross,
+        v = sampleAt(plane, width, height, at.x + along.x * s - along.y * a, at.y + along.y * s + along.x * a);
       out[j * long + i] = v;
       mean += v / out.length;
     }
   let square = 0;
   for (let k = 0; k < out.length; k++) square += (out[k] -= mean) ** 2;
   const scale = square > 0 ? 1 / Math.sqrt(square) : 0;
-  return out.map((v) => v * scale);
+  for (let k = 0; k < out.length; k++) out[k] *= scale;
+  return out;
 }
 
 /** Places where it looks the same, to a part of a pixel, the likest first. */
@@ -445,6 +450,10 @@ function sharpen(start: Sighting, likeness: (along: number, across: number) => n
 
 /** Bilinear; a pixel's centre is at its index plus a half; the border is repeated. */
 function sample(plane: Float32Array, width: number, height: number, { x, y }: Place): number {
+  return sampleAt(plane, width, height, x, y);
+}
+
+function sampleAt(plane: Float32Array, width: number, height: number, x: number, y: number): number {
   const fx = Math.min(width - 1, Math.max(0, x - 0.5)),
     fy = Math.min(height - 1, Math.max(0, y - 0.5));
   const x0 = Math.min(width - 2, Math.floor(fx)),
