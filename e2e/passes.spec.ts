@@ -48,8 +48,8 @@ test('the findings of the wheel room name all that is wrong with it; an offset i
 test('every pass is seen at once; roles are agreed to in one click and changed in one', async ({ page }) => {
   const shot = await openPasses(page, 'TC_020');
   const sheet = page.getByTestId('contact-sheet');
-  await expect(sheet.getByRole('button')).toHaveCount(7);
-  await expect(sheet.locator('canvas[data-drawn]')).toHaveCount(7);
+  await expect(sheet.getByRole('button')).toHaveCount(8);
+  await expect(sheet.locator('canvas[data-drawn]')).toHaveCount(8);
   await page.getByRole('button', { name: 'These roles are right' }).click();
   await expect(page.getByRole('button', { name: 'Roles agreed' })).toBeDisabled();
   await sheet.getByRole('button', { name: 'Look at TC_020_plate' }).click();

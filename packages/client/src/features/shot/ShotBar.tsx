@@ -1,7 +1,8 @@
 import { ArrowLeftOutlined, BulbOutlined, QuestionCircleOutlined, RedoOutlined, UndoOutlined } from '@ant-design/icons';
-import type { ShotDetail } from '@ivrex/contract';
+import { roleOf, type MatchReport, type ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
 import { Link, NavLink } from 'react-router';
+import { useNewestMatch } from '../../api/match';
 import { useStepState } from '../../api/shots';
 import { useAppearance } from '../../app/appearance';
 import { KeysDialog, useKeysDialog } from './KeysDialog';
@@ -9,6 +10,7 @@ import { KeysDialog, useKeysDialog } from './KeysDialog';
 /** Where the shot is in the order of the work, and the way back through its states. */
 export function ShotBar({ detail }: { detail: ShotDetail }) {
   const step = useStepState(detail.shot.id);
+  const match = useNewestMatch(detail.shot.id).data ?? null;
   const toggle = useAppearance((s) => s.toggle);
   const openKeys = useKeysDialog((s) => s.toggle);
   return (
@@ -20,7 +22,7 @@ export function ShotBar({ detail }: { detail: ShotDetail }) {
       </Tooltip>
       <h1 title={detail.shot.name}>{detail.shot.name}</h1>
       <nav className="steps" aria-label="Steps">
-        {stepsOf(detail).map(({ to, name, state }) => (
+        {stepsOf(detail, match).map(({ to, name, state }) => (
           <NavLink key={to} to={to} className={({ isActive }) => `step${isActive ? ' active' : ''}`}>
             {name}
             <span className="state">{state}</span>
@@ -57,11 +59,20 @@ export function ShotBar({ detail }: { detail: ShotDetail }) {
   );
 }
 
-function stepsOf({ settings, findings, shot }: ShotDetail): { to: string; name: string; state: string }[] {
+function stepsOf(
+  { settings, findings, shot, passes }: ShotDetail,
+  match: MatchReport | null,
+): { to: string; name: string; state: string }[] {
   const [element] = settings.elements;
   const open = findings.filter((f) => f.severity !== 'info').length;
   const chosen = element.beauty !== null && element.motion !== null,
     agreed = element.encoding !== null;
+  const matchState = () => {
+    if (match === null) return passes.some((p) => roleOf(settings, p) === 'reference') ? 'to match' : '';
+    const { opens, closes } = element.shutter ?? settings.shutter;
+    const isTaken = Math.abs(opens - match.match.opens) < 1e-4 && Math.abs(closes - match.match.closes) < 1e-4;
+    return isTaken ? 'matched' : 'found';
+  };
   return [
     {
       to: 'passes',
@@ -70,7 +81,7 @@ function stepsOf({ settings, findings, shot }: ShotDetail): { to: string; name: 
     },
     { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
-    { to: 'match', name: 'Match', state: '' },
+    { to: 'match', name: 'Match', state: agreed ? matchState() : '' },
     { to: 'deliver', name: 'Deliver', state: shot.step === 'deliver' ? 'delivered' : '' },
   ];
 }
