@@ -48,6 +48,8 @@ export const shotReportSchema = z.object({
   shutter: z.object({ words: z.string(), plan: shutterPlanSchema }),
   path: z.string(),
   match: matchReportSchema.nullable(),
+  /** The reference's name. */
+  matchedTo: z.string().nullable(),
   frames: z.array(
     z.object({
       frame: z.number().int(),

@@ -32,6 +32,7 @@ export interface ReportFrameRequest {
 
 export interface ReportFrame {
   readonly report: PlanReport;
+  readonly mostSlices: number;
   /** Against the reference; null without one. */
   readonly figures: PlacedComparison | null;
   /** The same of the sharp picture: what the blur is worth. */
@@ -55,8 +56,9 @@ export async function reportFrame(request: ReportFrameRequest, host: NodeHost): 
     { width, height } = plan;
   const blurred = new Float32Array(width * height * 4),
     session = host.kernels.openSlices(plan.layers);
+  let mostSlices = 0;
   try {
-    renderRows(plan, session, { shutter, quality: 'final', samples }, 0, height, blurred);
+    mostSlices = renderRows(plan, session, { shutter, quality: 'final', samples }, 0, height, blurred);
   } finally {
     session.close();
   }
@@ -75,6 +77,7 @@ export async function reportFrame(request: ReportFrameRequest, host: NodeHost): 
   ];
   return {
     report: plan.report,
+    mostSlices,
     figures: against(blurred),
     before: against(plan.sharp),
     pictures,

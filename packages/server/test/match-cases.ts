@@ -122,7 +122,7 @@ export function matchCases(bench: () => { api: ReturnType<typeof request> }, dat
     expect(page.headers['content-security-policy']).toContain("default-src 'none'");
     expect(page.text).toContain('<h1>TC_010</h1>');
     expect(page.text.match(/data:image\/png;base64/g)).toHaveLength(4);
-    expect(page.text).toContain('Matched to a reference');
+    expect(page.text).toContain('Matched to TC_010_heron_ref');
     const { body } = (await api().get(url('report.json?frame=1006')).expect(200)) as { body: unknown };
     const report = shotReportSchema.parse(body);
     const [frame] = report.frames;

@@ -72,9 +72,9 @@ function verdictSection({ frames, cost }: ShotReport): string {
   return `<section><h2>Can it be trusted?</h2><table><tr><th>Frame</th><th>Verdict</th><th>Why</th></tr>${rows.join('')}</table><p>${text(times)}</p></section>`;
 }
 
-function shutterSection({ shutter, path, match }: ShotReport): string {
+function shutterSection({ shutter, path, match, matchedTo }: ShotReport): string {
   const { plan, words } = shutter;
-  return `<section><h2>Shutter</h2><p>${text(words)}. Paths: ${text(path)}.</p>${intervalChart(plan.opens, plan.closes)}${match === null ? '<p class="quiet">It was not matched to a reference.</p>' : matchWords(match)}</section>`;
+  return `<section><h2>Shutter</h2><p>${text(words)}. Paths: ${text(path)}.</p>${intervalChart(plan.opens, plan.closes)}${match === null ? '<p class="quiet">It was not matched to a reference.</p>' : matchWords(match, matchedTo)}</section>`;
 }
 
 function intervalChart(opens: number, closes: number): string {
@@ -90,13 +90,13 @@ function intervalChart(opens: number, closes: number): string {
     .join('')}</svg>`;
 }
 
-function matchWords({ match }: NonNullable<ShotReport['match']>): string {
+function matchWords({ match }: NonNullable<ShotReport['match']>, matchedTo: string | null): string {
   const error = (v: number | null) => (v === null ? ', given' : ` ± ${v.toFixed(3)}`);
   const grade =
     match.grade === null
       ? ''
       : ` The reference is graded: gain ${match.grade.gain.map((v) => v.toFixed(3)).join(' ')}, offset ${match.grade.offset.map((v) => v.toFixed(4)).join(' ')}.`;
-  return `<h3>Matched to a reference</h3><p>Opens ${match.opens.toFixed(3)}${error(match.opensError)}, closes ${match.closes.toFixed(3)}${error(match.closesError)} frames: ${shutterAngleDeg(match).toFixed(1)} ± ${match.angleErrorDeg.toFixed(1)} degrees, strength ${match.strength.toFixed(3)}${error(match.strengthError)}. Left: ${match.residual.toPrecision(2)} of ${match.sharpResidual.toPrecision(2)} without blur; sure to ${percent(match.confidence)}. Frames ${match.frames.map((f) => f.frame).join(', ')}.${grade}</p>${match.notes.map((n) => `<p class="quiet">${text(n)}</p>`).join('')}${curveChart(match.curve, shutterAngleDeg(match))}`;
+  return `<h3>Matched to ${text(matchedTo ?? 'a reference')}</h3><p>Opens ${match.opens.toFixed(3)}${error(match.opensError)}, closes ${match.closes.toFixed(3)}${error(match.closesError)} frames: ${shutterAngleDeg(match).toFixed(1)} ± ${match.angleErrorDeg.toFixed(1)} degrees, strength ${match.strength.toFixed(3)}${error(match.strengthError)}. Left: ${match.residual.toPrecision(2)} of ${match.sharpResidual.toPrecision(2)} without blur; sure to ${percent(match.confidence)}. Frames ${match.frames.map((f) => f.frame).join(', ')}.${grade}</p>${match.notes.map((n) => `<p class="quiet">${text(n)}</p>`).join('')}${curveChart(match.curve, shutterAngleDeg(match))}`;
 }
 
 function curveChart(curve: readonly { angleDeg: number; residual: number }[], found: number): string {

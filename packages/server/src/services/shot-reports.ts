@@ -1,5 +1,5 @@
 import { roleOf, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
-import { describeBlur, orNull, shutterAt, type PlacedComparison } from '@ivrex/core';
+import { describeBlur, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
 import { describeShutter, frameSources } from './deliveries';
 import { pictureFileAt } from './frames';
 import { costOf } from './matches';
@@ -46,6 +46,7 @@ export async function shotReport(services: ReportServices, shotId: ShotId, frame
     shutter: { words: describeShutter(shutter), plan: shutter },
     path: settings.path,
     match,
+    matchedTo: passes.find((p) => p.id === match?.reference)?.name ?? null,
     frames,
     cost: costOf(detail),
   };
@@ -78,7 +79,7 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
     reference: reference?.name ?? null,
     figures: finite(made.figures),
     before: finite(made.before),
-    made: describeBlur(made.report, now, shutter, 0),
+    made: describeBlur(made.report, rounded(now), shutter, made.mostSlices),
     trust: (await matches.trust(shot.id, frame)).verdict,
     pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
     warnings: [...made.warnings, ...made.report.notes],
@@ -88,6 +89,12 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
 /** The reference that has this frame; the one that was matched last comes first. */
 function referenceAt({ passes, settings }: ShotDetail, frame: number): Pass | null {
   return passes.find((p) => roleOf(settings, p) === 'reference' && (p.frames === null || p.frames.includes(frame))) ?? null;
+}
+
+/** For reading: the exact numbers are in the shutter itself. */
+function rounded(shutter: Shutter): Shutter {
+  const near = (v: number) => Number(v.toFixed(4));
+  return { ...shutter, opens: near(shutter.opens), closes: near(shutter.closes), strength: near(shutter.strength) };
 }
 
 /** JSON has no infinity: equal pictures have no number of decibels. */

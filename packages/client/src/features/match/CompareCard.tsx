@@ -39,6 +39,19 @@ export function CompareCard() {
         options={COMPARE_WAYS.map((value) => ({ value, label: <Tooltip title={TIPS[value]}>{WAY_NAMES[value]}</Tooltip> }))}
         onChange={(way) => way !== 'off' && put({ way })}
       />
+      {compare.way === 'wipe' && (
+        <DragNumber
+          label="Edge turned"
+          value={compare.edge.angleDeg}
+          step={1}
+          min={-180}
+          max={180}
+          digits={1}
+          unit="°"
+          onLive={(angleDeg) => put({ edge: { ...compare.edge, angleDeg } })}
+          onCommit={(angleDeg) => put({ edge: { ...compare.edge, angleDeg } })}
+        />
+      )}
       {(compare.way === 'difference' || compare.way === 'error') && (
         <div className="row">
           <DragNumber
