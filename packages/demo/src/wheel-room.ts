@@ -19,7 +19,7 @@ export const WHEEL_ROOM = {
   /** The display curve that was baked into the motion pass. */
   motionCurve: 2.2,
   /** Frames that were also rendered with blur, with grain, under a shutter that no file says. */
-  grainyFrames: [1006, 1016],
+  grainyFrames: [1008, 1022],
   grainyShutter: { opens: -200 / 720, closes: 200 / 720 },
 } as const;
 

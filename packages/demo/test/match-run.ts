@@ -11,7 +11,9 @@ import {
   type MatchLocks,
   type ShutterMatch,
 } from '@ivrex/core';
+import { encodingSchema } from '@ivrex/contract';
 import { instantiateKernels } from '@ivrex/kernels';
+import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles } from '@ivrex/media';
 import { sceneFrames } from '../src/fidelity/measure-fidelity';
 import { fidelityScenes } from '../src/fidelity/scenes';
 import { renderBlurred, renderNoisy } from '../src/render-cards';
@@ -124,5 +126,24 @@ function still() {
   motion.valid.fill(1);
   return { rgba: new Float32Array(size.width * size.height * 4).fill(0.5), motion, depth: null, ids: null };
 }
+
+/** TC_020 as it lies on disk: one vector a pixel in 16 bits, numbered one late, and few pixels a frame. */
+async function wheelRoom(frame: number): Promise<(typeof rows)[number]> {
+  const folder = '.cache/demo/tidal-clock/TC_020',
+    whole = (file: string) => ({ file: `${folder}/${file}`, part: 0, layer: '' });
+  const at = (f: number): FrameFiles => ({
+    beauty: whole(`beauty/TC_020_beauty.${f}.exr`),
+    motion: whole(`motion/TC_020_motion.${f + 1}.png`),
+    depth: whole(`depth/TC_020_depth.${f}.exr`),
+    ids: { ...whole(`objects/TC_020_objects.${f}.exr`), layer: 'wheel_objects' },
+  });
+  const host = await loadNodeHost('packages/kernels/build/kernels.wasm');
+  const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/wheel-room.json', 'utf8')));
+  const passes = await loadFramePasses({ ...at(frame), previous: at(frame - 1), next: at(frame + 1), encoding, fps: null }, host);
+  const { rgba } = await loadPicture(whole(`reference/TC_020_ref.${frame}.exr`), host);
+  const match = find(prepareBlur({ ...passes, path: 'auto', reachFrames: MATCH_REACH }), rgba);
+  return { name: 'TC_020', isNoisy: true, opens: -200 / 720, closes: 200 / 720, match };
+}
+rows.push(await wheelRoom(1008));
 
 process.stdout.write(JSON.stringify({ rows, odd }));

@@ -70,7 +70,8 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
     const key = keyAt(event, box, scale, strengthRange(shutter));
     onShutter(`Strength key at ${key.frame}`, { ...shutter, keys: withKey(shutter.keys, { ...key, way: 'smooth' }) });
   };
-  const compared = useComparedFrames(detail);
+  const compared = useComparedFrames(detail),
+    errors = useView((s) => (s.look === 'compare' ? s.compared.byFrame : NO_ERRORS));
   /** What is in memory of a frame: its blur where that is looked at. */
   const inMemory = (f: number): string => {
     if (beauty === undefined) return 'var(--line)';
@@ -112,6 +113,11 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
         </div>
         <div className="quiet">
           {audit.size > 0 && <div>top bar {most.toFixed(1)} px</div>}
+          {errors.size > 0 && (
+            <div>
+              dots: {LEAST_DB} to {MOST_DB} dB
+            </div>
+          )}
           {showsStrength && <div>line: strength to {strengthRange(shutter)}</div>}
         </div>
       </div>
@@ -141,6 +147,17 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
                 <rect x={i * 10 + 3} y={1} width={4} height={4} fill="var(--accent)" data-testid={`compared-${f}`}>
                   <title>the compared picture has this frame</title>
                 </rect>
+              )}
+              {errors.has(f) && (
+                <circle
+                  cx={i * 10 + 5}
+                  cy={BASE - ((Math.min(MOST_DB, Math.max(LEAST_DB, errors.get(f) ?? 0)) - LEAST_DB) / (MOST_DB - LEAST_DB)) * (BASE - TOP)}
+                  r={2.4}
+                  fill="var(--accent)"
+                  data-testid={`error-${f}`}
+                >
+                  <title>{`frame ${f}: ${(errors.get(f) ?? 0).toFixed(1)} dB where B is blurred`}</title>
+                </circle>
               )}
               {f === frame && <rect x={i * 10} y={0} width={10} height={HEIGHT} fill="var(--accent)" opacity={0.28} />}
               {gone ? (
@@ -185,6 +202,11 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
     </div>
   );
 }
+
+/** What the dots of the strip reach over. */
+const LEAST_DB = 15,
+  MOST_DB = 55;
+const NO_ERRORS: ReadonlyMap<number, number> = new Map();
 
 /** Frames of the compared picture, where it has only some: there figures can be had. */
 function useComparedFrames({ passes }: ShotDetail): ReadonlySet<number> {

@@ -87,6 +87,8 @@ interface ViewState {
   /** What is compared and how, and its two pictures as far as they are there. */
   readonly compare: CompareState;
   readonly sides: { readonly a: LoadedSide; readonly b: LoadedSide };
+  /** What A and B differ by where B is blurred, dB by frame, of the frames that were looked at; of these two pictures only. */
+  readonly compared: { readonly of: string; readonly byFrame: ReadonlyMap<number, number> };
   /** The other side is shown while a key is held. */
   readonly flicked: boolean;
   readonly trustLook: ShownPixels | null;
@@ -106,6 +108,7 @@ interface ViewState {
   set(change: Partial<Omit<ViewState, 'set'>>): void;
 }
 
+const NOTHING_COMPARED = { of: '', byFrame: new Map<number, number>() };
 const NO_SIDES = { a: { status: 'none' }, b: { status: 'none' } } as const;
 
 /** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
@@ -142,6 +145,7 @@ export const useView = create<ViewState>()((set) => ({
   planLook: null,
   compare: START_COMPARE,
   sides: NO_SIDES,
+  compared: NOTHING_COMPARED,
   flicked: false,
   trustLook: null,
   streaks: null,
@@ -180,6 +184,7 @@ export function resetView(frame: number): void {
     planLook: null,
     compare: START_COMPARE,
     sides: NO_SIDES,
+    compared: NOTHING_COMPARED,
     flicked: false,
     trustLook: null,
     streaks: null,

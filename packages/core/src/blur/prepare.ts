@@ -2,6 +2,7 @@ import { IvrexError } from '../errors';
 import { peakSpeed } from '../motion/motion-field';
 import type { BlurFramePasses, BlurInput, BlurSteps } from './blur-input';
 import type { BlurPlan, PlannedLayer } from './blur-plan';
+import { completeMotion } from './complete-motion';
 import { cropLayer } from './crop-layer';
 import { purePixels, separateEdges } from './edges';
 import { FrameLook } from './hidden';
@@ -27,7 +28,7 @@ export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
  */
 export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => void = () => undefined): BlurPlan {
   assertSizes(given);
-  const input = { ...given, rgba: finiteColours(given.rgba) };
+  const input = { ...given, rgba: finiteColours(given.rgba), motion: completeMotion(given, given.previous ?? null) };
   const { width, height, motion } = input,
     steps = { ...ALL_STEPS, ...input.steps };
   const trusted = trustedPixels(input);

@@ -63,6 +63,10 @@ function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpaint
   const notes: string[] = [];
   if (!input.motion.twoSided)
     notes.push('Only one vector a pixel: paths carry on straight (or on their arc) to the other side of the frame.');
+  else if (input.previous && !input.previous.motion.twoSided)
+    notes.push(
+      'One vector a pixel: the way from the frame before was taken from its own vectors; a change of pace within the frame is not followed.',
+    );
   else if (paths.model !== 'straight' && (paths.after === null || paths.before === null))
     notes.push('The motion of a neighbouring frame is missing: a change of pace within the frame is not followed.');
   if (input.ids === null && surfaces.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');

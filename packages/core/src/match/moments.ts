@@ -51,9 +51,9 @@ export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, sess
   const change = changesOf(plan, session, reach);
   const strips = chooseStrips(plan, change);
   if (strips.length === 0) return null;
-  const travels = travelOfTiles(plan, reach),
+  const speeds = travelOfTiles(plan, 0),
     across = Math.ceil(plan.width / TILE_PX);
-  const longest = travels.reduce((most, v) => Math.max(most, v), 0),
+  const longest = travelOfTiles(plan, reach).reduce((most, v) => Math.max(most, v), 0),
     steps = Math.min(MAX_STEPS, Math.max(MIN_STEPS, Math.ceil((2 * reach * longest) / STEP_PX)));
   const points = choosePoints(plan, strips, change, Math.min(MOST_POINTS, Math.floor(MOST_FLOATS / (4 * (steps + 1)))));
   const count = points.pixel.length,
@@ -90,7 +90,7 @@ export function momentsOf({ frame, plan, reference, hasAlpha }: MatchFrame, sess
     reference: pick(reference).map((v) => (Number.isFinite(v) ? v : 0)),
     sharp: pick(plan.sharp),
     partOf,
-    travelPx: strips.reduce((sum, { x, y }) => sum + travels[Math.floor(y / TILE_PX) * across + x / TILE_PX], 0) / strips.length,
+    travelPx: strips.reduce((sum, { x, y }) => sum + speeds[Math.floor(y / TILE_PX) * across + x / TILE_PX], 0) / strips.length,
   };
 }
 
@@ -170,7 +170,9 @@ function choosePoints({ width, height }: BlurPlan, strips: readonly ChosenStrip[
   return { pixel: Int32Array.from(pixel), starts: Int32Array.from(starts) };
 }
 
-/** By tile: the longest way of any layer in a frame, in pixels, at its fastest within the reach. */
+/**
+ * By tile: the speed of the fastest layer, pixels a frame; `reach` 0: on the frame itself, else the most that it can come to within it.
+ */
 function travelOfTiles({ layers, width, height }: BlurPlan, reach: number): Float64Array {
   const out = new Float64Array(Math.ceil(width / TILE_PX) * Math.ceil(height / TILE_PX));
   for (const { tileTravel, path } of layers)

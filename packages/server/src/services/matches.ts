@@ -29,10 +29,16 @@ type MatchServices = Pick<Services, 'database' | 'pool'>;
 /** Another one where what a match says has changed its form. */
 const MATCH_FORM = 'match 1';
 
+/** Of maps and of blurred frames each: about 17 maps and 60 frames of 960 x 540. */
+const MOST_BYTES = 256 * 2 ** 20;
+
 /** How a shot is compared with what it should look like: found shutters, streaks, trust maps, and blurred frames of any state. */
 export class Matches {
-  private readonly maps = new Recent<{ readonly said: TrustReport; readonly raster: Uint8Array }>(6);
-  private readonly blurs = new Recent<Uint8Array>(12);
+  private readonly maps = new Recent<{ readonly said: TrustReport; readonly raster: Uint8Array }>(
+    MOST_BYTES,
+    ({ raster }) => raster.byteLength,
+  );
+  private readonly blurs = new Recent<Uint8Array>(MOST_BYTES, (pixels) => pixels.byteLength);
 
   constructor(private readonly services: MatchServices) {}
 

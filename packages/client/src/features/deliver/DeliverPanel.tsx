@@ -4,6 +4,7 @@ import dayjs from 'dayjs';
 import { Link } from 'react-router';
 import { useDeliveries, useDeliveryAction, useOrderDelivery } from '../../api/deliveries';
 import { sentenceOf } from '../../api/request';
+import { ReportCard } from '../match/ReportCard';
 import { useShotContext } from '../shot/ShotPage';
 
 /** Orders the blurred sequence and shows how far it is. */
@@ -104,6 +105,7 @@ export function DeliverPanel() {
       ))}
       {deliveries.data?.length === 0 && <p>Nothing has been delivered from this shot yet.</p>}
       {deliveries.isError && <Alert type="error" showIcon title={sentenceOf(deliveries.error)} />}
+      <ReportCard />
     </>
   );
 }

@@ -1,7 +1,8 @@
+import type { ShotDetail } from '@ivrex/contract';
 import type { PlacedComparison } from '@ivrex/core';
 import { wrap, type Remote } from 'comlink';
 import { useEffect, useRef, useState } from 'react';
-import { pictureOf } from '../../viewer/compare-state';
+import { pictureOf, sideKey } from '../../viewer/compare-state';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 import { useView } from '../../viewer/view-store';
 import type { CompareWorker } from '../../workers/compare-worker';
@@ -11,6 +12,15 @@ export type Figures =
   | { readonly status: 'none' | 'working' }
   | { readonly status: 'ready'; readonly figures: PlacedComparison; readonly isPassing: boolean }
   | { readonly status: 'failed'; readonly message: string };
+
+/** Kept for the strip, as long as the two pictures and what is counted stay the same. */
+function remember({ settings, look }: ShotDetail, frame: number, decibels: number): void {
+  const { compare, compared } = useView.getState();
+  const { a, b, scope, region } = compare;
+  const of = JSON.stringify([sideKey(a), sideKey(b), scope, region, look, a.kind === 'blurred' || b.kind === 'blurred' ? settings : null]);
+  const byFrame = new Map(compared.of === of ? compared.byFrame : []).set(frame, decibels);
+  useView.setState({ compared: { of, byFrame } });
+}
 
 /** What the two compared pictures differ by, measured in a worker whenever either of them changes. */
 export function useFigures(): Figures {
@@ -60,6 +70,7 @@ export function useFigures(): Figures {
         (found) => {
           if (!current) return;
           const isPassing = a.status !== 'ready' || b.status !== 'ready';
+          if (found !== null && !isPassing && found.maskedPsnr !== null) remember(detail, frame, found.maskedPsnr);
           setFigures(
             found === null
               ? { status: 'failed', message: 'There is nothing to compare here.' }

@@ -1,0 +1,52 @@
+import { completeMotion } from '../src/blur/complete-motion';
+import { emptyMotionField, type MotionField } from '../src';
+
+const width = 40,
+  height = 12;
+
+/** A block of 10 x 6 whose left edge is at x, with this way to the next frame; `turn` adds a gradient along x. */
+function frame(x: number, toNext: number, turn = 0) {
+  const motion: MotionField = { ...emptyMotionField(width, height, false) },
+    ids = new Float32Array(width * height);
+  for (let py = 3; py < 9; py++)
+    for (let px = x; px < x + 10; px++) {
+      const i = py * width + px;
+      motion.valid[i] = 1;
+      ids[i] = 1;
+      motion.toNext[i * 2] = toNext + turn * (px - x);
+      motion.toPrevious[i * 2] = -motion.toNext[i * 2];
+    }
+  return { motion, ids, depth: null };
+}
+const at = (field: MotionField, x: number, y = 5) => field.toPrevious[(y * width + x) * 2];
+
+test('where a pass has one way only, the frame before tells the way back', () => {
+  // It went 4 pixels to here and goes 8 on.
+  const before = frame(6, 4),
+    now = frame(10, 8);
+  const whole = completeMotion(now, before);
+  expect(whole.twoSided).toBe(true);
+  expect(at(whole, 14)).toBe(-4);
+  // What was given stays as it was.
+  expect(now.motion.twoSided).toBe(false);
+  expect(at(now.motion, 14)).toBe(-8);
+});
+
+test('the way back is that of the same point, also where motion differs along the object', () => {
+  const before = frame(6, 4, 0.1),
+    whole = completeMotion(frame(10, 8, 0.1), before);
+  // The point that is at x now was at s with s + 4 + 0.1 (s - 6) = x.
+  const s = (14 - 4 + 0.6) / 1.1;
+  expect(at(whole, 14)).toBeCloseTo(s - 14, 3);
+});
+
+test('another object before it, nothing there, or both ways already: it stays', () => {
+  const now = frame(10, 8),
+    other = frame(6, 4);
+  other.ids.fill(2);
+  expect(completeMotion(now, other)).toBe(now.motion);
+  expect(completeMotion(now, frame(28, 4))).toBe(now.motion);
+  expect(completeMotion(now, null)).toBe(now.motion);
+  const both = { ...now, motion: { ...now.motion, twoSided: true } };
+  expect(completeMotion(both, frame(6, 4))).toBe(both.motion);
+});
