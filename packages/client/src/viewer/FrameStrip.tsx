@@ -115,7 +115,7 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
           {audit.size > 0 && <div>top bar {most.toFixed(1)} px</div>}
           {errors.size > 0 && (
             <div>
-              dots: {LEAST_DB} to {MOST_DB} dB
+              marks {LEAST_DB}–{MOST_DB} dB
             </div>
           )}
           {showsStrength && <div>line: strength to {strengthRange(shutter)}</div>}
@@ -149,15 +149,16 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
                 </rect>
               )}
               {errors.has(f) && (
-                <circle
-                  cx={i * 10 + 5}
-                  cy={BASE - ((Math.min(MOST_DB, Math.max(LEAST_DB, errors.get(f) ?? 0)) - LEAST_DB) / (MOST_DB - LEAST_DB)) * (BASE - TOP)}
-                  r={2.4}
+                <rect
+                  x={i * 10 + 2}
+                  y={BASE - ((Math.min(MOST_DB, Math.max(LEAST_DB, errors.get(f) ?? 0)) - LEAST_DB) / (MOST_DB - LEAST_DB)) * (BASE - TOP)}
+                  width={6}
+                  height={3}
                   fill="var(--accent)"
                   data-testid={`error-${f}`}
                 >
                   <title>{`frame ${f}: ${(errors.get(f) ?? 0).toFixed(1)} dB where B is blurred`}</title>
-                </circle>
+                </rect>
               )}
               {f === frame && <rect x={i * 10} y={0} width={10} height={HEIGHT} fill="var(--accent)" opacity={0.28} />}
               {gone ? (
@@ -203,7 +204,7 @@ export function FrameStrip({ detail, shutter, onLiveShutter, onShutter }: Props)
   );
 }
 
-/** What the dots of the strip reach over. */
+/** What the marks of the strip reach over. */
 const LEAST_DB = 15,
   MOST_DB = 55;
 const NO_ERRORS: ReadonlyMap<number, number> = new Map();
