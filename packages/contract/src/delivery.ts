@@ -1,10 +1,17 @@
 import { z } from 'zod';
-import { deliveryIdSchema, shotIdSchema } from './ids';
+import { deliveryIdSchema, elementIdSchema, shotIdSchema } from './ids';
+
+/** The assembled picture, or one element blurred on its own; null is the main one. */
+export const deliveryContentSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('assembled') }),
+  z.strictObject({ kind: z.literal('element'), element: elementIdSchema.nullable() }),
+]);
 
 export const deliveryOptionsSchema = z
   .strictObject({
     /** Part of file and folder names. */
     name: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, 'use letters, digits, dot, dash and underscore'),
+    what: deliveryContentSchema.default({ kind: 'element', element: null }),
     firstFrame: z.number().int(),
     lastFrame: z.number().int(),
     type: z.enum(['half', 'float']),

@@ -10,6 +10,11 @@ export const cameraTrackIdSchema = z.uuid().brand<'CameraTrackId'>();
 export const uploadIdSchema = z.uuid().brand<'UploadId'>();
 export const deliveryIdSchema = z.uuid().brand<'DeliveryId'>();
 export const namedStateIdSchema = z.uuid().brand<'NamedStateId'>();
+/** Elements live inside a shot's settings; "main" is the one that every shot starts with. */
+export const elementIdSchema = z
+  .string()
+  .regex(/^[a-z0-9-]{1,40}$/)
+  .brand<'ElementId'>();
 export type ShotId = z.infer<typeof shotIdSchema>;
 export type SequenceId = z.infer<typeof sequenceIdSchema>;
 export type PassId = z.infer<typeof passIdSchema>;
@@ -19,3 +24,4 @@ export type LutId = z.infer<typeof lutIdSchema>;
 export type UploadId = z.infer<typeof uploadIdSchema>;
 export type CameraTrackId = z.infer<typeof cameraTrackIdSchema>;
 export type NamedStateId = z.infer<typeof namedStateIdSchema>;
+export type ElementId = z.infer<typeof elementIdSchema>;

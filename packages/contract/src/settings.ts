@@ -1,9 +1,10 @@
 import { DISPLAY_TRANSFORMS, INPUT_CURVES, PASS_ROLES } from '@ivrex/core';
 import { z } from 'zod';
+import { assemblySchema, elementMatteSchema, elementPlaceSchema } from './assembly';
 import { encodingSchema } from './encoding-schema';
-import { lutIdSchema, passIdSchema } from './ids';
+import { elementIdSchema, lutIdSchema, passIdSchema } from './ids';
 import { motionFactSchema, repairListSchema } from './motion';
-import { pathChoiceSchema, samplesSchema, shutterPlanSchema } from './shutter-schema';
+import { MAX_STRENGTH, pathChoiceSchema, samplesSchema, shutterPlanSchema } from './shutter-schema';
 
 export const ROLES = PASS_ROLES;
 export const roleSchema = z.enum(ROLES);
@@ -17,13 +18,21 @@ export function isDataRole(role: Role): boolean {
 
 /** Passes that are blurred together, on their own. A null shutter is the shared one. */
 export const elementSchema = z.strictObject({
+  id: elementIdSchema.default(elementIdSchema.parse('main')),
   name: z.string().min(1).max(100),
   beauty: passIdSchema.nullable(),
   motion: passIdSchema.nullable(),
   depth: passIdSchema.nullable(),
   ids: passIdSchema.nullable(),
+  /** Null: all that the pictures cover. */
+  matte: elementMatteSchema.nullable().default(null),
   encoding: encodingSchema.nullable(),
+  /** The element whose encoding and repairs these are: they change together. */
+  readAs: elementIdSchema.nullable().default(null),
   shutter: shutterPlanSchema.nullable(),
+  /** The strength is multiplied by this, whosever the shutter is. */
+  factor: z.number().min(0).max(MAX_STRENGTH).default(1),
+  place: elementPlaceSchema.prefault({}),
   /** What is mended whenever the motion is read, in any order. */
   repairs: repairListSchema.default([]),
   /** What the artist knows for certain about the motion, each of the frame that it was seen in. */
@@ -66,7 +75,12 @@ export type ObjectMatte = z.infer<typeof objectMatteSchema>;
 export const shotSettingsSchema = z.strictObject({
   version: z.literal(1),
   roles: z.record(z.uuid(), roleSchema),
-  elements: z.array(elementSchema).min(1).max(64),
+  /** The first one is the main one: its beauty decides the shot's size and numbering. Each id once. */
+  elements: z
+    .array(elementSchema)
+    .min(1)
+    .max(64)
+    .refine((elements) => new Set(elements.map((e) => e.id)).size === elements.length, { message: 'two elements have the same id' }),
   shutter: shutterPlanSchema,
   path: pathChoiceSchema,
   samples: samplesSchema,
@@ -84,5 +98,6 @@ export const shotSettingsSchema = z.strictObject({
   /** By pass: how its colours and alpha are read; without an entry as its kind of file usually is. */
   readings: z.record(z.uuid(), pictureChoiceSchema).default({}),
   mattes: z.array(objectMatteSchema).max(200).default([]),
+  assembly: assemblySchema.prefault({}),
 });
 export type ShotSettings = z.infer<typeof shotSettingsSchema>;

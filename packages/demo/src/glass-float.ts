@@ -40,10 +40,11 @@ interface Hit {
   x: number;
   y: number;
   z: number;
+  isFloat: boolean;
 }
-const hit: Hit = { r: 0, g: 0, b: 0, x: 0, y: 0, z: 0 };
+const hit: Hit = { r: 0, g: 0, b: 0, x: 0, y: 0, z: 0, isFloat: false };
 
-function lookAlong(from: Eye, dx: number, dy: number, dz: number): void {
+function lookAlong(from: Eye, dx: number, dy: number, dz: number, withFloat: boolean): void {
   scene ??= makeScene();
   let near = Infinity;
   hit.r = hit.g = hit.b = 0.4;
@@ -53,7 +54,8 @@ function lookAlong(from: Eye, dx: number, dy: number, dz: number): void {
     hit.g = texel[1] * light;
     hit.b = texel[2] * light;
   };
-  const sphere = sphereAt(from, dx, dy, dz);
+  hit.isFloat = false;
+  const sphere = withFloat ? sphereAt(from, dx, dy, dz) : null;
   if (sphere !== null) {
     const nx = (from.x + dx * sphere - FLOAT.x) / FLOAT.radius,
       ny = (from.y + dy * sphere - FLOAT.y) / FLOAT.radius,
@@ -61,6 +63,7 @@ function lookAlong(from: Eye, dx: number, dy: number, dz: number): void {
     const u = (Math.atan2(nx, nz) / (2 * Math.PI) + 0.5) * (GLASS.around - 2) + 1,
       v = (Math.acos(Math.max(-1, Math.min(1, ny))) / Math.PI) * (GLASS.down - 2) + 1;
     sampleTexture(scene.glass, u, v, texel);
+    hit.isFloat = true;
     keep(sphere, 0.55 + 0.75 * Math.max(0, 0.5 * ny - 0.3 * nx + 0.8 * nz));
   }
   for (const board of scene.boards) {
@@ -73,6 +76,7 @@ function lookAlong(from: Eye, dx: number, dy: number, dz: number): void {
     if (texel[3] < 0.5) continue;
     for (let k = 0; k < 3; k++) texel[k] /= texel[3];
     keep(distance, 1);
+    hit.isFloat = false;
   }
   const down = dy < 0 ? -from.y / dy : Infinity;
   if (down < near && down < 60) {
@@ -86,6 +90,7 @@ function lookAlong(from: Eye, dx: number, dy: number, dz: number): void {
     texel[1] += (0.18 - texel[1]) * haze;
     texel[2] += (0.16 - texel[2]) * haze;
     keep(down, 1);
+    hit.isFloat = false;
   }
   if (near === Infinity) near = 1e12;
   hit.x = from.x + dx * near;
@@ -112,10 +117,15 @@ export interface GlassFloatPasses {
   readonly position: Float32Array;
   /** toNext.x, toNext.y, toPrevious.x, toPrevious.y: the truth, which the shot has no pass of. */
   readonly motion: Float32Array;
+  /** The share of the pixel that the float covers. */
+  readonly float: Float32Array;
 }
 
-/** One frame, `samples` a pixel; with none there is no picture. Depth, position and motion are those of the pixel's middle. */
-export function renderGlassFloat(t: number, size: FrameSize, samples: number): GlassFloatPasses {
+/**
+ * One frame, `samples` a pixel; with none there is no picture. Depth, position and motion are those of the pixel's middle. Without the float what is
+ * behind it is seen.
+ */
+export function renderGlassFloat(t: number, size: FrameSize, samples: number, withFloat = true): GlassFloatPasses {
   const { width, height } = size,
     count = width * height;
   const out: GlassFloatPasses = {
@@ -123,6 +133,7 @@ export function renderGlassFloat(t: number, size: FrameSize, samples: number): G
     depth: new Float32Array(count),
     position: new Float32Array(count * 3),
     motion: new Float32Array(count * 4),
+    float: new Float32Array(count),
   };
   const eye = eyeAt(t),
     next = eyeAt(t + 1),
@@ -134,7 +145,7 @@ export function renderGlassFloat(t: number, size: FrameSize, samples: number): G
     const across = (x - width / 2) / f,
       up = (height / 2 - y) / f;
     // right * across + up + forward; forward is (sin pan, 0, -cos pan).
-    lookAlong(eye, c * across + s, up, s * across - c);
+    lookAlong(eye, c * across + s, up, s * across - c, withFloat);
   };
   for (let y = 0, i = 0; y < height; y++) {
     for (let x = 0; x < width; x++, i++) {
@@ -143,6 +154,7 @@ export function renderGlassFloat(t: number, size: FrameSize, samples: number): G
         out.rgba[i * 4] += hit.r / samples;
         out.rgba[i * 4 + 1] += hit.g / samples;
         out.rgba[i * 4 + 2] += hit.b / samples;
+        if (hit.isFloat) out.float[i] += 1 / samples;
       }
       out.rgba[i * 4 + 3] = 1;
       look(x + 0.5, y + 0.5);
@@ -190,22 +202,30 @@ export function cameraMatrices(t: number, { width, height }: FrameSize): { world
 
 const SAMPLES = 8;
 
-/** Writes beauty and depth in one file, with the camera in its header. */
-export async function makeGlassFloatFile(frame: number, t: number, size: FrameSize, file: string, host: NodeHost): Promise<void> {
-  const { rgba, depth } = renderGlassFloat(t, size, SAMPLES);
+/** Writes beauty and depth in one file, with the camera in its header: all of it with the float's matte, or what is behind the float. */
+export async function makeGlassFloatFile(
+  kind: 'float' | 'mill',
+  frame: number,
+  t: number,
+  size: FrameSize,
+  file: string,
+  host: NodeHost,
+): Promise<void> {
+  const { rgba, depth, float } = renderGlassFloat(t, size, SAMPLES, kind === 'float');
   const channel = (c: number) => Float32Array.from({ length: depth.length }, (_, i) => rgba[i * 4 + c]);
   const planes: Plane[] = [
     ...['R', 'G', 'B'].map((name, c): Plane => ({ name, type: 'half', data: channel(c) })),
     { name: 'depth.Z', type: 'float', data: depth },
+    ...(kind === 'float' ? [{ name: 'float.A', type: 'half' as const, data: float }] : []),
   ];
   const matrices = cameraMatrices(t, size);
   const attributes = new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [24, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
-    ['comments', { type: 'string', value: `TC_040 glass float, camera truck, frame ${frame}` }],
+    ['comments', { type: 'string', value: `TC_040 ${kind === 'float' ? 'glass float' : 'without the float'}, camera truck, frame ${frame}` }],
     ['worldToCamera', { type: 'm44f', value: matrices.worldToCamera }],
     ['worldToNDC', { type: 'm44f', value: matrices.worldToNDC }],
-    ['renderTimeSeconds', { type: 'float', value: 96 }],
+    ['renderTimeSeconds', { type: 'float', value: kind === 'float' ? 96 : 71 }],
   ]);
   const window = windowOfSize(size.width, size.height);
   await writeFileAtomic(file, encodeExr({ displayWindow: window, dataWindow: window, planes }, { compression: 'zip', attributes }, host));

@@ -98,7 +98,7 @@ function paintKey(u: number, v: number): Paint {
 }
 
 /** Where the heron's middle is. It eases: never quite uniform. */
-function rootAt(t: number): { x: number; y: number; angle: number } {
+export function heronRootAt(t: number): { x: number; y: number; angle: number } {
   return {
     x: 42 + 37.5 * t + 9 * Math.sin(t * 0.55),
     y: 282 - 3.1 * t + 17 * Math.sin(t * 0.42 + 0.6),
@@ -107,7 +107,7 @@ function rootAt(t: number): { x: number; y: number; angle: number } {
 }
 
 function attached(t: number, u: number, v: number, angle: number, curvature: number): Pose {
-  const root = rootAt(t),
+  const root = heronRootAt(t),
     c = Math.cos(root.angle),
     s = Math.sin(root.angle);
   return { x: root.x + c * u - s * v, y: root.y + s * u + c * v, angle: root.angle + angle, curvature };

@@ -6,7 +6,7 @@ export {
   heronFrame,
   heronTruth,
   makeDemoFile,
-  plateFrame,
+  platePicture,
   REFERENCE_FRAMES,
   TIDAL_CLOCK,
   type DemoFile,

@@ -1,7 +1,7 @@
-import { access } from 'node:fs/promises';
+import { access, mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Piscina } from 'piscina';
-import { demoFiles, type DemoFile } from './tidal-clock';
+import { changedSince, DEMO_VERSION, demoFiles, type DemoFile } from './tidal-clock';
 
 export interface MakeDemoOptions {
   /** The production's folder; shots are folders in it. */
@@ -13,14 +13,23 @@ export interface MakeDemoOptions {
   readonly onProgress: (done: number, total: number, open: readonly DemoFile[]) => void;
 }
 
-/** Renders what is missing of the demo production. Files that are there stay as they are: a second run is quick. */
+/** Beside the shots: which version of the demo was made. Without it the first. */
+const VERSION_FILE = '.demo-version';
+
+/** Renders what is missing of the demo production, or has changed since it was made. Other files stay as they are: a second run is quick. */
 export async function makeDemo(options: MakeDemoOptions): Promise<void> {
-  const files = demoFiles();
+  const files = demoFiles(),
+    versionFile = path.join(options.folder, VERSION_FILE);
+  const version = Number(await readFile(versionFile, 'utf8').catch(() => '1'));
+  for (const { file } of changedSince(version)) await rm(path.join(options.folder, file), { force: true });
   const missing: DemoFile[] = [];
   for (const demo of files) if (!(await exists(path.join(options.folder, demo.file)))) missing.push(demo);
   const open = new Set(missing);
   const tell = () => options.onProgress(files.length - open.size, files.length, [...open]);
   tell();
+  // Before anything is made: what is made from here on is of this version.
+  await mkdir(options.folder, { recursive: true });
+  await writeFile(versionFile, String(DEMO_VERSION));
   if (open.size === 0) return;
   const pool = new Piscina({
     filename: options.workerFile,
@@ -50,7 +59,9 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
 function groupsOf(files: readonly DemoFile[]): DemoFile[][] {
   const groups = new Map<string, DemoFile[]>();
   for (const demo of files) {
-    const key = demo.shot === 'TC_020' || demo.shot === 'TC_030' ? `${demo.shot} ${demo.frame}` : demo.file;
+    const isPlate = demo.kind === 'plate' || demo.kind === 'reeds';
+    const key =
+      demo.shot === 'TC_020' || demo.shot === 'TC_030' ? `${demo.shot} ${demo.frame}` : isPlate ? `plate ${demo.frame}` : demo.file;
     groups.set(key, [...(groups.get(key) ?? []), demo]);
   }
   return [...groups.values()];

@@ -15,14 +15,14 @@ export interface SharpPasses {
   readonly ids: Uint32Array;
 }
 
-interface Posed {
+export interface Posed {
   readonly card: Card;
   readonly index: number;
   readonly toCard: ToCard;
   readonly box: { readonly x0: number; readonly y0: number; readonly x1: number; readonly y1: number };
 }
 
-function posedAt(cards: readonly Card[], t: number): Posed[] {
+export function posedAt(cards: readonly Card[], t: number): Posed[] {
   return cards.map((card, index) => {
     const pose = card.pose(t);
     return { card, index, toCard: cardInverse(pose), box: boundsOf(card, pose) };
@@ -30,7 +30,7 @@ function posedAt(cards: readonly Card[], t: number): Posed[] {
 }
 
 /** Those that can be met on this row of pixels. */
-function onRow(posed: readonly Posed[], y: number): Posed[] {
+export function onRow(posed: readonly Posed[], y: number): Posed[] {
   return posed.filter(({ box }) => box.y0 <= y + 1 && box.y1 >= y);
 }
 
@@ -54,7 +54,14 @@ interface Covering {
 }
 
 /** Cards composited nearest first at one point; `seen` gets premultiplied RGBA. */
-function lookAt(posed: readonly Posed[], x: number, y: number, pixel = 0, covering: Covering | null = null): void {
+export function lookAt(
+  posed: readonly Posed[],
+  x: number,
+  y: number,
+  seen: Float64Array,
+  pixel = 0,
+  covering: Covering | null = null,
+): void {
   seen.fill(0);
   for (const { card, index, toCard, box } of posed) {
     if (x < box.x0 || y < box.y0 || x > box.x1 || y > box.y1) continue;
@@ -69,7 +76,7 @@ function lookAt(posed: readonly Posed[], x: number, y: number, pixel = 0, coveri
 }
 
 // R2 sequence (Roberts 2018): even coverage of a pixel at any number of samples.
-const R2X = 0.7548776662466927,
+export const R2X = 0.7548776662466927,
   R2Y = 0.5698402909980532;
 
 /** The picture at one moment, `samples` a pixel. `coverage` gets, a plane a card, how much of each pixel it covers. */
@@ -97,7 +104,7 @@ export function renderSharp(
     for (let x = box.x0; x < box.x1; x++) {
       const i = y * size.width + x;
       for (let s = 0; s < samples; s++) {
-        lookAt(met, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), i, covering);
+        lookAt(met, x + ((0.5 + s * R2X) % 1), y + ((0.5 + s * R2Y) % 1), seen, i, covering);
         for (let k = 0; k < 4; k++) out.rgba[i * 4 + k] += seen[k] / samples;
       }
       if (out.rgba[i * 4 + 3] > 0) writeData(met, next, previous, x, y, i, samples, out);
@@ -158,7 +165,7 @@ export function renderBlurred(
         const i = (y * size.width + x) * 4;
         for (let s = 0; s < samples; s++) {
           const n = m * samples + s;
-          lookAt(met, x + ((0.5 + n * R2X) % 1), y + ((0.5 + n * R2Y) % 1));
+          lookAt(met, x + ((0.5 + n * R2X) % 1), y + ((0.5 + n * R2Y) % 1), seen);
           for (let k = 0; k < 4; k++) sum[i + k] += seen[k];
         }
       }
@@ -197,7 +204,7 @@ export function renderNoisy(
         const m = Math.floor(((s + hash(x, y, seed + s * 3)) / samples) * NOISY_MOMENTS),
           { met, box } = row[Math.min(NOISY_MOMENTS - 1, m)];
         if (met.length === 0 || x < box.x0 || x > box.x1) continue;
-        lookAt(met, x + hash(x, y, seed + s * 3 + 1), y + hash(x, y, seed + s * 3 + 2));
+        lookAt(met, x + hash(x, y, seed + s * 3 + 1), y + hash(x, y, seed + s * 3 + 2), seen);
         for (let k = 0; k < 4; k++) out[i + k] += seen[k] / samples;
       }
     }

@@ -1,6 +1,7 @@
-import { paintTexture, sampleTexture, toCard, boundsOf, type Card, type Paint, type Texture } from './card';
+import { boundsOf, paintTexture, sampleTexture, toCard, type Card, type Paint, type Texture } from './card';
 import { fractalNoise, hash, step, valueNoise } from './noise';
-import type { FrameSize } from './render-cards';
+import { makeReeds } from './reeds';
+import { lookAt, onRow, posedAt, R2X, R2Y, type FrameSize } from './render-cards';
 
 /** TC_010's plate: the sluice and the tide mill on the salt marsh, filmed with a slow pan, a 180-degree shutter and grain. */
 
@@ -80,6 +81,7 @@ function paintWheel(u: number, v: number): Paint {
 export interface SluicePlate {
   readonly land: Texture;
   readonly wheel: Card;
+  readonly reeds: readonly Card[];
 }
 
 export function makeSluice(size: FrameSize): SluicePlate {
@@ -91,38 +93,94 @@ export function makeSluice(size: FrameSize): SluicePlate {
     texture: paintTexture(-78, -78, 78, 78, paintWheel),
     pose: (t) => ({ x: 798 - PAN_PX * t, y: 344, angle: t * 0.11, curvature: 0 }),
   };
-  return { land, wheel };
+  return { land, wheel, reeds: makeReeds() };
 }
 
-/** One plate frame, RGB interleaved as RGBA with alpha 1, its shutter open from -0.25 to 0.25. */
-export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, frame: number): Float32Array {
-  const out = new Float32Array(size.width * size.height * 4);
+/** What is put between the plate's reeds and what is behind them. */
+export interface PlateGuests {
+  /** Nearest first. */
+  readonly cards: readonly Card[];
+  /** Black with density as alpha; they fall on what the plate has behind its reeds. */
+  readonly shadows: readonly Card[];
+}
+
+export interface PlatePicture {
+  /** RGB and alpha 1. */
+  readonly rgba: Float32Array;
+  /** By pixel: the share that the foreground reeds cover. */
+  readonly reeds: Float32Array;
+}
+
+/** Moments of the guests for each of the plate's: they move much faster. */
+const GUEST_MOMENTS = 4;
+
+/**
+ * One plate frame, its shutter open from -0.25 to 0.25. With guests it is the whole scene in one go, exposed as the plate alone is: where no guest is
+ * seen the same picture to the bit, grain and all.
+ */
+export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, frame: number, guests: PlateGuests | null = null): PlatePicture {
+  const count = size.width * size.height,
+    out = new Float32Array(count * 4),
+    reeds = new Float32Array(count);
+  /** By pixel: the share of the plate's own light that comes through. */
+  const own = new Float32Array(count);
   const uv = new Float64Array(2),
     texel = new Float64Array(4),
-    wheelTexel = new Float64Array(4);
+    wheelTexel = new Float64Array(4),
+    front = new Float64Array(4),
+    behind = new Float64Array(3),
+    guest = new Float64Array(4),
+    shadow = new Float64Array(4);
   for (let m = 0; m < MOMENTS; m++) {
     const moment = t - 0.25 + ((m + 0.5) / MOMENTS) * 0.5;
     const pose = plate.wheel.pose(moment),
       box = boundsOf(plate.wheel, pose);
+    const inFront = posedAt(plate.reeds, moment);
+    const visits = Array.from({ length: guests === null ? 0 : GUEST_MOMENTS }, (_, n) => {
+      const at = t - 0.25 + ((m * GUEST_MOMENTS + n + 0.5) / (MOMENTS * GUEST_MOMENTS)) * 0.5;
+      return { cards: posedAt(guests?.cards ?? [], at), shadows: posedAt(guests?.shadows ?? [], at) };
+    });
     for (let y = 0; y < size.height; y++) {
+      const reedsHere = onRow(inFront, y),
+        visitsHere = visits.map((v) => ({ cards: onRow(v.cards, y), shadows: onRow(v.shadows, y) }));
       for (let x = 0; x < size.width; x++) {
-        const sx = x + ((0.5 + m * 0.7548776662466927) % 1),
-          sy = y + ((0.5 + m * 0.5698402909980532) % 1);
+        const sx = x + ((0.5 + m * R2X) % 1),
+          sy = y + ((0.5 + m * R2Y) % 1),
+          i = y * size.width + x;
+        lookAt(reedsHere, sx, sy, front);
         wheelTexel.fill(0);
         if (sx > box.x0 && sx < box.x1 && sy > box.y0 && sy < box.y1) {
           toCard(pose, sx, sy, uv);
           sampleTexture(plate.wheel.texture, uv[0], uv[1], wheelTexel);
         }
         sampleTexture(plate.land, sx + PAN_PX * moment, sy, texel);
-        const i = (y * size.width + x) * 4,
-          clear = 1 - wheelTexel[3];
-        for (let k = 0; k < 3; k++) out[i + k] += (wheelTexel[k] + clear * texel[k]) / MOMENTS;
+        for (let k = 0; k < 3; k++) behind[k] = wheelTexel[k] + (1 - wheelTexel[3]) * texel[k];
+        let kept = 1;
+        if (visits.length > 0) {
+          kept = 0;
+          guest.fill(0);
+          for (let n = 0; n < visits.length; n++) {
+            const p = m * GUEST_MOMENTS + n,
+              gx = x + ((0.5 + p * R2X) % 1),
+              gy = y + ((0.5 + p * R2Y) % 1);
+            lookAt(visitsHere[n].shadows, gx, gy, shadow);
+            const shade = 1 - shadow[3];
+            lookAt(visitsHere[n].cards, gx, gy, shadow);
+            for (let k = 0; k < 3; k++) guest[k] += shadow[k] / visits.length;
+            kept += (shade * (1 - shadow[3])) / visits.length;
+          }
+          for (let k = 0; k < 3; k++) behind[k] = guest[k] + kept * behind[k];
+        }
+        const clear = 1 - front[3];
+        for (let k = 0; k < 3; k++) out[i * 4 + k] += (front[k] + clear * behind[k]) / MOMENTS;
+        reeds[i] += front[3] / MOMENTS;
+        own[i] += (front[3] + clear * kept) / MOMENTS;
       }
     }
   }
-  addEmbers(out, t, size);
-  addGrain(out, frame);
-  return out;
+  addEmbers(out, own, t, size);
+  addGrain(out, own, frame);
+  return { rgba: out, reeds };
 }
 
 /** Embers from the mill's chimney, carried off by the wind: small and bright, they draw what the shutter is into the picture. */
@@ -145,7 +203,7 @@ export function emberAt(ember: number, t: number): { readonly x: number; readonl
 
 export const EMBER_COUNT = EMBERS.length;
 
-function addEmbers(rgba: Float32Array, t: number, size: FrameSize): void {
+function addEmbers(rgba: Float32Array, own: Float32Array, t: number, size: FrameSize): void {
   const glow = [5.2, 2.1, 0.5];
   for (let ember = 0; ember < EMBER_COUNT; ember++)
     for (let m = 0; m < EMBER_MOMENTS; m++) {
@@ -154,17 +212,18 @@ function addEmbers(rgba: Float32Array, t: number, size: FrameSize): void {
       for (let y = Math.max(0, Math.floor(at.y - 5)); y < Math.min(size.height, at.y + 5); y++)
         for (let x = Math.max(0, Math.floor(at.x - 5)); x < Math.min(size.width, at.x + 5); x++) {
           const light = Math.exp(-((x + 0.5 - at.x) ** 2 + (y + 0.5 - at.y) ** 2) / (2 * EMBER_PX ** 2)) / EMBER_MOMENTS;
-          for (let k = 0; k < 3; k++) rgba[(y * size.width + x) * 4 + k] += 6 * glow[k] * light;
+          const i = y * size.width + x;
+          for (let k = 0; k < 3; k++) rgba[i * 4 + k] += 6 * glow[k] * light * own[i];
         }
     }
 }
 
-/** Stronger in the shadows relative to the signal, as film is: sigma = 0.012 + 0.03 sqrt(signal). */
-function addGrain(rgba: Float32Array, frame: number): void {
+/** Stronger in the shadows relative to the signal, as film is: sigma = 0.5 (0.012 + 0.03 sqrt(signal)), on the plate's own light. */
+function addGrain(rgba: Float32Array, own: Float32Array, frame: number): void {
   for (let i = 0; i < rgba.length; i += 4) {
     for (let k = 0; k < 3; k++) {
       const n = hash(i, k, frame * 3) + hash(i, k, frame * 3 + 1) + hash(i, k, frame * 3 + 2) - 1.5;
-      rgba[i + k] = Math.max(0, rgba[i + k] + n * (0.012 + 0.03 * Math.sqrt(rgba[i + k])));
+      rgba[i + k] = Math.max(0, rgba[i + k] + own[i / 4] * n * (0.012 + 0.03 * Math.sqrt(rgba[i + k])));
     }
     rgba[i + 3] = 1;
   }

@@ -5,7 +5,8 @@ import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
 import { makeHeron } from './heron';
 import { renderBlurred, renderNoisy, renderSharp, type FrameSize } from './render-cards';
 import { makeSaltSprayFile, SALT_SPRAY, saltSprayFile, type SaltSprayKind } from './salt-spray';
-import { makeSluice, renderPlate } from './sluice';
+import { makeHeronShadow } from './heron-shadow';
+import { makeSluice, renderPlate, type PlatePicture } from './sluice';
 import { makeWheelRoomFile, WHEEL_ROOM_KINDS, wheelRoomFile, type WheelRoomKind } from './wheel-room';
 
 /** The made-up production: sizes and ranges that every shot shares. */
@@ -17,6 +18,8 @@ export const REFERENCE_FRAMES = [1004, 1008, 1012, 1016, 1020] as const;
 /** Frames that were also rendered with blur, quickly and with grain, under a shutter that no file says. */
 export const GRAINY_FRAMES = [1006, 1014] as const;
 export const GRAINY_SHUTTER = { opens: 0, closes: 0.4 } as const;
+/** Frames in which heron, shadow and plate were also exposed together, in one go. */
+export const WHOLE_FRAMES = [1008, 1016] as const;
 /** Random points a pixel of such a render. */
 export const GRAINY_SAMPLES = 24;
 const TRUTH = { moments: 192, samples: 2 } as const;
@@ -27,10 +30,10 @@ export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readon
   | { readonly shot: 'TC_010'; readonly kind: HeronKind }
   | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
   | { readonly shot: 'TC_030'; readonly kind: SaltSprayKind }
-  | { readonly shot: 'TC_040'; readonly kind: 'float' }
+  | { readonly shot: 'TC_040'; readonly kind: 'float' | 'mill' }
   | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
 );
-export type HeronKind = 'heron' | 'plate' | 'reference' | 'grainy';
+export type HeronKind = 'heron' | 'plate' | 'reeds' | 'shadow' | 'reference' | 'grainy' | 'whole';
 export type DemoShot = 'TC_010' | 'TC_020' | 'TC_030' | 'TC_040' | 'look';
 
 /** Every file, in the order that makes usable shots soonest. */
@@ -52,9 +55,11 @@ export function demoFiles(): DemoFile[] {
     .flatMap((frame) =>
       (['spray', 'velocity'] as const).map((kind): DemoFile => ({ shot: 'TC_030', kind, frame, file: saltSprayFile(kind, frame) })),
     );
-  const float = frames
-    .slice(0, GLASS_FLOAT.frames)
-    .map((frame): DemoFile => ({ shot: 'TC_040', kind: 'float', frame, file: path.join('TC_040', `TC_040_float.${frame}.exr`) }));
+  const float = (['float', 'mill'] as const).flatMap((kind) =>
+    frames
+      .slice(0, GLASS_FLOAT.frames)
+      .map((frame): DemoFile => ({ shot: 'TC_040', kind, frame, file: path.join('TC_040', `TC_040_${kind}.${frame}.exr`) })),
+  );
   const still = LOOK_FRAME;
   return [
     ...frames.map((f) => heron('heron', 'TC_010_heron', f)),
@@ -63,7 +68,10 @@ export function demoFiles(): DemoFile[] {
     ...frames.flatMap(wheels),
     ...float,
     ...spray,
+    ...frames.map((f) => heron('shadow', 'TC_010_shadow', f)),
     ...frames.map((f) => heron('plate', 'TC_010_plate', f)),
+    ...frames.map((f) => heron('reeds', 'TC_010_reeds', f)),
+    ...WHOLE_FRAMES.map((f) => heron('whole', 'TC_010_whole_ref', f)),
     { shot: 'look', kind: 'still', frame: still, file: path.join('look', `TC_010_plate_still_${still}.png`) },
     { shot: 'look', kind: 'lut', frame: 0, file: path.join('look', 'tidal_clock_evening.cube') },
   ];
@@ -72,9 +80,18 @@ export function demoFiles(): DemoFile[] {
 /** The frame of TC_010's plate that a still shows as the production sees it: through the soft shoulder. */
 export const LOOK_FRAME = 1012;
 
+/** Rises when files that are there already are no longer what the demo is; `changedSince` names them. */
+export const DEMO_VERSION = 2;
+
+/** Files that a production of an earlier version holds differently. */
+export function changedSince(version: number): DemoFile[] {
+  return demoFiles().filter(({ shot, kind }) => version < 2 && (kind === 'plate' || kind === 'still' || (shot === 'TC_040' && kind === 'float')));
+}
+
 /** Artwork is painted once a process, when it is first needed. */
 let heron: ReturnType<typeof makeHeron> | null = null;
 let sluice: ReturnType<typeof makeSluice> | null = null;
+let shadow: ReturnType<typeof makeHeronShadow> | null = null;
 
 export function heronFrame(frame: number): Image {
   heron ??= makeHeron();
@@ -108,9 +125,33 @@ export function heronGrainy(frame: number): Image {
   return imageOf(channels(rgba, ['R', 'G', 'B', 'A']));
 }
 
-export function plateFrame(frame: number): Image {
+/** The heron's shadow alone, sharp: black with its density as alpha, and its motion. */
+export function shadowFrame(frame: number): Image {
+  shadow ??= makeHeronShadow();
+  const { rgba, motion } = renderSharp(shadow, frame - TIDAL_CLOCK.first, SIZE, SHARP_SAMPLES);
+  return imageOf([
+    ...channels(rgba, ['R', 'G', 'B', 'A']),
+    ...channels(motion, ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY']),
+  ]);
+}
+
+/** What the plate's camera saw, and how much of it the reeds right before it cover. */
+export function platePicture(frame: number): PlatePicture {
   sluice ??= makeSluice(SIZE);
-  return imageOf(channels(renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame), ['R', 'G', 'B', 'A']).slice(0, 3));
+  // Plate and matte come of one look.
+  if (lastPlate?.frame !== frame) lastPlate = { frame, picture: renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame) };
+  return lastPlate.picture;
+}
+
+let lastPlate: { readonly frame: number; readonly picture: PlatePicture } | null = null;
+
+/** Heron, shadow, reeds and plate exposed together: what the assembled shot is to come to. */
+export function wholeFrame(frame: number): Image {
+  sluice ??= makeSluice(SIZE);
+  heron ??= makeHeron();
+  shadow ??= makeHeronShadow();
+  const { rgba } = renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame, { cards: heron, shadows: shadow });
+  return imageOf(channels(rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
 }
 
 function imageOf(planes: readonly Plane[]): Image {
@@ -130,14 +171,7 @@ export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHos
   const file = path.join(folder, demo.file);
   switch (demo.shot) {
     case 'TC_010': {
-      const image =
-        demo.kind === 'heron'
-          ? heronFrame(demo.frame)
-          : demo.kind === 'plate'
-            ? plateFrame(demo.frame)
-            : demo.kind === 'grainy'
-              ? heronGrainy(demo.frame)
-              : heronTruth(demo.frame, -0.25, 0.25);
+      const image = heronImage(demo.kind, demo.frame);
       return writeFileAtomic(file, encodeExr(image, { compression: 'zip', attributes: attributesOf(demo.kind) }, host));
     }
     case 'TC_020':
@@ -145,9 +179,28 @@ export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHos
     case 'TC_030':
       return makeSaltSprayFile(demo.kind, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
     case 'TC_040':
-      return makeGlassFloatFile(demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+      return makeGlassFloatFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
     case 'look':
       return demo.kind === 'still' ? saveStill(file, folder, host) : writeFileAtomic(file, new TextEncoder().encode(eveningLut()));
+  }
+}
+
+function heronImage(kind: HeronKind, frame: number): Image {
+  switch (kind) {
+    case 'heron':
+      return heronFrame(frame);
+    case 'plate':
+      return imageOf(channels(platePicture(frame).rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
+    case 'reeds':
+      return imageOf([{ name: 'A', type: 'half', data: platePicture(frame).reeds }]);
+    case 'shadow':
+      return shadowFrame(frame);
+    case 'grainy':
+      return heronGrainy(frame);
+    case 'reference':
+      return heronTruth(frame, -0.25, 0.25);
+    case 'whole':
+      return wholeFrame(frame);
   }
 }
 
@@ -177,16 +230,24 @@ function eveningLut(): string {
   return `${lines.join('\n')}\n`;
 }
 
+const COMMENTS: Record<HeronKind, string> = {
+  heron: 'TC_010 mechanical heron crosses the sluice',
+  reference: 'TC_010 mechanical heron crosses the sluice',
+  grainy: 'TC_010 mechanical heron crosses the sluice',
+  shadow: "TC_010 the heron's shadow on the water",
+  plate: 'TC_010 plate, shutter 180 degrees',
+  reeds: 'TC_010 matte of the reeds in front, from the plate',
+  whole: 'TC_010 heron, shadow and plate exposed together',
+};
+/** Seconds that a frame took to render. */
+const RENDER_SECONDS: Partial<Record<HeronKind, number>> = { heron: 312, shadow: 41, grainy: 870, reference: 1240, whole: 1480 };
+
 function attributesOf(kind: HeronKind): ReadonlyMap<string, Attribute> {
+  const seconds = RENDER_SECONDS[kind];
   return new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [TIDAL_CLOCK.fps, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
-    [
-      'comments',
-      { type: 'string', value: kind === 'plate' ? 'TC_010 plate, shutter 180 degrees' : 'TC_010 mechanical heron crosses the sluice' },
-    ],
-    ...(kind === 'plate'
-      ? []
-      : [['renderTimeSeconds', { type: 'float', value: kind === 'heron' ? 312 : kind === 'grainy' ? 870 : 1240 }] as [string, Attribute]]),
+    ['comments', { type: 'string', value: COMMENTS[kind] }],
+    ...(seconds === undefined ? [] : [['renderTimeSeconds', { type: 'float', value: seconds }] as [string, Attribute]]),
   ]);
 }

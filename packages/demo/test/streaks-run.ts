@@ -6,7 +6,7 @@ const size = { width: 960, height: 540 };
 const sluice = makeSluice(size);
 
 function lightAt(t: number): Float32Array {
-  const rgba = renderPlate(sluice, t, size, 1001 + t),
+  const { rgba } = renderPlate(sluice, t, size, 1001 + t),
     out = new Float32Array(size.width * size.height);
   for (let i = 0; i < out.length; i++) out[i] = 0.2126 * rgba[i * 4] + 0.7152 * rgba[i * 4 + 1] + 0.0722 * rgba[i * 4 + 2];
   return out;

@@ -3,10 +3,14 @@ import {
   IvrexError,
   reachFrames,
   type ApplySettings,
+  type Attribute,
   type Compression,
+  type Grade,
+  type Lens,
   type PathChoice,
   type PlanReport,
   type SpeedLimits,
+  type Window,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
 import { heldSharedOf } from './collect';
@@ -29,16 +33,26 @@ export interface BlurFrame {
   readonly settings: ApplySettings;
   /** Vectors outside these speeds are shortened. */
   readonly limits?: SpeedLimits | null;
+  /** What is done to the element before it moves. */
+  readonly grade?: Grade | null;
+  readonly lens?: Lens | null;
 }
 
-export interface BlurredFrame {
+/** Its pixels lie in shared memory. */
+export interface BlurredFrame extends MadePicture {
   readonly width: number;
   readonly height: number;
-  /** Shared memory, premultiplied RGBA. */
-  readonly rgba: Float32Array;
   readonly prepared: Prepared;
   readonly report: PlanReport;
   readonly mostSlices: number;
+}
+
+/** A picture with what its header is to say. */
+export interface MadePicture {
+  /** Premultiplied RGBA over the display window. */
+  readonly rgba: Float32Array;
+  readonly displayWindow: Window;
+  readonly attributes: ReadonlyMap<string, Attribute>;
   /** What it was made with, in one line. */
   readonly made: string;
 }
@@ -87,7 +101,11 @@ export class BlurPool {
         path: frame.path,
         hidden: frame.hidden,
         reachFrames: reachFrames(frame.settings.shutter),
-        limits: frame.limits ?? null,
+        treatment: {
+          limits: { floorPx: frame.limits?.floorPx ?? null, ceilingPx: frame.limits?.ceilingPx ?? null },
+          grade: frame.grade ?? null,
+          lens: frame.lens ?? null,
+        },
       },
       signal,
     );
@@ -107,6 +125,8 @@ export class BlurPool {
       width: plan.width,
       height: plan.height,
       rgba: out,
+      displayWindow: prepared.displayWindow,
+      attributes: prepared.attributes,
       prepared,
       report: plan.report,
       mostSlices,
@@ -114,10 +134,10 @@ export class BlurPool {
     };
   }
 
-  async save(frame: BlurredFrame, file: string, type: 'half' | 'float', compression: Compression, signal?: AbortSignal): Promise<void> {
-    const { displayWindow } = frame.prepared,
-      attributes = new Map(frame.prepared.attributes).set(MADE_ATTRIBUTE, { type: 'string', value: frame.made });
-    await this.run<'save'>({ kind: 'save', picture: { file, displayWindow, rgba: frame.rgba, type, compression, attributes } }, signal);
+  async save(picture: MadePicture, file: string, type: 'half' | 'float', compression: Compression, signal?: AbortSignal): Promise<void> {
+    const { displayWindow, rgba, made } = picture,
+      attributes = new Map(picture.attributes).set(MADE_ATTRIBUTE, { type: 'string', value: made });
+    await this.run<'save'>({ kind: 'save', picture: { file, displayWindow, rgba, type, compression, attributes } }, signal);
   }
 
   async close(): Promise<void> {

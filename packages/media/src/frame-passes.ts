@@ -1,6 +1,8 @@
 import {
   heightOf,
   IvrexError,
+  mattePlane,
+  PLAIN_SHAPE,
   planeOnDisplay,
   readMotion,
   readPicture,
@@ -8,10 +10,13 @@ import {
   resizePicture,
   resizePlane,
   rgbaOnDisplay,
+  shapePicture,
   widthOf,
   type Attribute,
   type BlurFramePasses,
+  type ElementShape,
   type Encoding,
+  type MatteChoice,
   type MotionField,
   type PictureReading,
   type RepairStep,
@@ -34,9 +39,15 @@ export interface PictureFile extends PassFile {
   readonly alphaFrom?: PassFile | null;
 }
 
+/** The pass that says what of a picture belongs to an element. */
+export interface MatteFile extends PassFile {
+  readonly choice: MatteChoice;
+}
+
 /** The passes of one frame. */
 export interface FrameFiles {
   readonly beauty: PictureFile;
+  readonly matte?: MatteFile | null;
   readonly motion: PassFile;
   readonly depth: PassFile | null;
   readonly ids: PassFile | null;
@@ -51,6 +62,8 @@ export interface FrameSources extends FrameFiles {
   readonly background?: PictureFile | null;
   readonly encoding: Encoding;
   readonly repairs?: readonly RepairStep[];
+  /** How the element is made of its pictures; without it as they are. */
+  readonly shape?: ElementShape;
   /** For encodings in seconds, when the motion pass's header does not say. */
   readonly fps: number | null;
 }
@@ -132,6 +145,25 @@ export async function loadPicture(pass: PictureFile, host: NodeHost, reader = ne
   return { width, height, displayWindow, rgba, attributes: header.parts[pass.part].attributes, hasAlpha };
 }
 
+/** A picture pass as the element has it: its part of the matte, with its edge, or as a shadow. */
+export async function loadElementPicture(
+  { beauty, matte }: Pick<FrameFiles, 'beauty' | 'matte'>,
+  shape: ElementShape = PLAIN_SHAPE,
+  reader: FileReader,
+): Promise<Picture> {
+  const picture = await loadPicture(beauty, reader.host, reader);
+  const { width, height, rgba, hasAlpha } = picture;
+  const cut = matte ? { plane: await loadMatte(matte, width, height, reader), invert: matte.choice.invert } : null;
+  return { ...picture, rgba: shapePicture(rgba, width, height, hasAlpha, cut, shape), hasAlpha: hasAlpha || cut !== null };
+}
+
+async function loadMatte(matte: MatteFile, width: number, height: number, reader: FileReader): Promise<Float32Array> {
+  const { header } = await reader.open(matte.file);
+  const { planes, width: w, height: h } = await reader.planes(matte, null);
+  const named = [...planes].map(([name, data]) => ({ name: shortName(header, matte, name), data }));
+  return mattePlane({ width: w, height: h, planes: named }, matte.choice, width, height);
+}
+
 /** Takes the alpha channel of another pass, or its only channel, or its red, brought to the picture's size. */
 async function borrowAlpha(rgba: Float32Array, width: number, height: number, from: PassFile, reader: FileReader): Promise<void> {
   const { header } = await reader.open(from.file);
@@ -153,7 +185,7 @@ async function borrowAlpha(rgba: Float32Array, width: number, height: number, fr
 export async function loadFramePasses(sources: FrameSources, host: NodeHost): Promise<FramePasses> {
   const reader = new FileReader(host),
     warnings: string[] = [];
-  const beauty = await loadPicture(sources.beauty, host, reader);
+  const beauty = await loadElementPicture(sources, sources.shape, reader);
   const now = await loadPasses(sources, sources, beauty, reader, warnings);
   return {
     ...now,
@@ -178,7 +210,7 @@ async function loadPasses(
   return {
     rgba: beauty.rgba,
     motion: await loadMotion(files.motion, sources, beauty, reader, warnings),
-    depth: files.depth === null ? null : await loadDepth(files.depth, beauty, reader, warnings),
+    depth: files.depth === null ? null : await loadDepthAt(files.depth, beauty, reader, warnings),
     ids: files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings),
   };
 }
@@ -194,7 +226,7 @@ async function loadNeighbour(
   if (files === null) return null;
   try {
     const reader = new FileReader(host),
-      beauty = await loadPicture(files.beauty, host, reader);
+      beauty = await loadElementPicture(files, sources.shape, reader);
     if (beauty.width !== width || beauty.height !== height)
       throw new IvrexError('sizeMismatch', `it is ${beauty.width} x ${beauty.height} instead of ${width} x ${height}`, files.beauty.file);
     // What is odd about a neighbour's size is odd about this frame's too, and was said there.
@@ -252,7 +284,7 @@ export function alphaOf(rgba: Float32Array): Float32Array {
   return out;
 }
 
-async function loadDepth(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
+export async function loadDepthAt(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
   const { header } = await reader.open(pass.file);
   const names = channelsInLayer(header, pass);
   return loadPlane(pass, names.find((n) => ['Z', 'z', 'depth'].includes(shortName(header, pass, n))) ?? names[0], beauty, reader, warnings);

@@ -20,3 +20,5 @@ export { framesToMatch, loadReference, MOST_MATCH_FRAMES, type MatchRequest, typ
 export type { StreakRequest, StreakResult } from './streak-task';
 export type { TrustRequest, TrustResult } from './trust-task';
 export type { ReportFrame, ReportFrameRequest } from './report-task';
+export * from './assemble-frame';
+export type { AssembleRequest, SizedElement, StillRequest } from './assemble-task';

@@ -2,9 +2,10 @@ import {
   encodeExr,
   IvrexError,
   layersOfRows,
-  limitSpeeds,
   prepareBlur,
   renderRows,
+  sharedFloats,
+  treatPlan,
   type ApplySettings,
   type Attribute,
   type BlurMeasure,
@@ -14,9 +15,10 @@ import {
   type Identification,
   type PathChoice,
   type Plane,
-  type SpeedLimits,
+  type Treatment,
   type Window,
 } from '@ivrex/core';
+import { assemblePicture, loadStillElement, type AssembledPicture, type AssembleRequest, type StillElement, type StillRequest } from './assemble-task';
 import { writeFileAtomic } from './atomic-write';
 import { heldSharedOf } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
@@ -47,7 +49,7 @@ export type Task =
       readonly path: PathChoice;
       readonly hidden: 'auto' | 'off';
       readonly reachFrames: number;
-      readonly limits: SpeedLimits | null;
+      readonly treatment: Treatment;
     }
   | {
       readonly kind: 'rows';
@@ -57,6 +59,8 @@ export type Task =
       readonly yTo: number;
       readonly out: Float32Array;
     }
+  | { readonly kind: 'still'; readonly request: StillRequest }
+  | { readonly kind: 'assemble'; readonly request: AssembleRequest }
   | { readonly kind: 'save'; readonly picture: SavedPicture }
   | { readonly kind: 'raster'; readonly request: RasterRequest }
   | { readonly kind: 'measure'; readonly file: string }
@@ -92,6 +96,8 @@ export interface TaskResults {
   prepare: Prepared;
   /** The most slices used. */
   rows: number;
+  still: StillElement;
+  assemble: AssembledPicture;
   save: null;
   /** The wire form of CONTRACT's pixels, see packRaster. */
   raster: Uint8Array;
@@ -128,7 +134,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
       heldSharedOf(plan);
       return {
-        plan: task.limits === null ? plan : limitSpeeds(plan, task.limits),
+        plan: treatPlan(plan, task.treatment, passes.depth, 'final', sharedFloats),
         displayWindow: passes.displayWindow,
         attributes: passes.attributes,
         warnings: passes.warnings,
@@ -143,6 +149,10 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         heldSharedOf(task.plan, (task.yTo - task.yFrom) / task.plan.height);
       }
     }
+    case 'still':
+      return loadStillElement(task.request, host);
+    case 'assemble':
+      return assemblePicture(task.request, host);
     case 'save':
       await savePicture(task.picture, host);
       return null;

@@ -4,7 +4,7 @@ import type { FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding, rawPixels } from '@ivrex/core';
 import type request from 'supertest';
-import { frameSources } from '../src/services/deliveries';
+import { frameSources } from '../src/services/element-frames';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import type { Services } from '../src/services/services';
 import { ShotWatch } from '../src/services/watch';

@@ -39,14 +39,16 @@ function finishDrawing(): void {
   useView.setState({ draws: null, drawn: null });
   if (drawn === null) return;
   if (draws === 'streak') useView.setState({ streakLine: { ...drawn, count: (streakLine?.count ?? 0) + 1 } });
-  if (draws !== 'region') return;
+  if (draws !== 'region' && draws !== 'grain') return;
   const region = {
     x0: Math.min(drawn.x0, drawn.x1),
     y0: Math.min(drawn.y0, drawn.y1),
     x1: Math.max(drawn.x0, drawn.x1),
     y1: Math.max(drawn.y0, drawn.y1),
   };
-  if (region.x1 - region.x0 >= 1 && region.y1 - region.y0 >= 1) useView.setState({ compare: { ...compare, scope: 'region', region } });
+  if (region.x1 - region.x0 < 1 || region.y1 - region.y0 < 1) return;
+  if (draws === 'grain') useView.setState((s) => ({ grainBox: { ...region, count: (s.grainBox?.count ?? 0) + 1 } }));
+  else useView.setState({ compare: { ...compare, scope: 'region', region } });
 }
 
 /** The picture: pan by drag, zoom at the pointer by wheel, and what the artist asked to see over it. */

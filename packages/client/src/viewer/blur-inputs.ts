@@ -1,9 +1,10 @@
-import type { SampleType } from '@ivrex/core';
-import type { Element, Raster, ShotDetail } from '@ivrex/contract';
+import { readingOf, type Element, type ElementMatte, type Raster, type ShotDetail } from '@ivrex/contract';
+import type { MattePlanes, SampleType } from '@ivrex/core';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { isCryptomatte, ranksOf } from './data-picture';
-import type { FrameInputs, FrameRasters } from '../workers/blur-worker';
+import type { FrameInputs, FrameRasters, ShapeInputs } from '../workers/blur-worker';
+import { rateOf } from './blur-keys';
 
 export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | 'previous' | 'next' | 'background'>;
 /** What helps a frame's blur from outside it, and in sentences what of it could not be used. */
@@ -16,7 +17,7 @@ export const NOTHING_AROUND: Around = { previous: null, next: null, background: 
 /** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without, and said. */
 export async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
   const { hidden, background } = detail.settings;
-  const passes = [element.beauty, element.motion, element.depth, element.ids].filter((pass) => pass !== null);
+  const passes = [element.beauty, element.motion, element.depth, element.ids, element.matte?.pass ?? null].filter((pass) => pass !== null);
   const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
   const notes: string[] = [];
   const orNote = <T>(what: string, work: Promise<T | null>): Promise<T | null> =>
@@ -32,7 +33,8 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
     return null;
   };
   const behind = async (): Promise<FrameInputs['background']> => {
-    if (background === null || hidden === 'off') return null;
+    // What lies behind a cut-out or a shadow is another element.
+    if (background === null || hidden === 'off' || element.matte !== null || element.place.shadow !== null) return null;
     const {
       header: { width, height },
       planes,
@@ -49,28 +51,46 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
   return { previous, next, background: clean, notes };
 }
 
-export async function loadInputs(
-  element: Element,
-  types: ReadonlyMap<string, SampleType>,
-  frame: number,
-  fps: number | null,
-): Promise<LoadedInputs> {
+export async function loadInputs(detail: ShotDetail, element: Element, frame: number): Promise<LoadedInputs> {
   if (element.encoding === null) throw new TypeError('the element is not complete');
+  const types = new Map(detail.passes.find((p) => p.id === element.motion)?.channels.map((c) => [c.name, c.type] as const) ?? []);
   const { width, height, rasters } = await loadRasters(element, types, frame);
-  return { ...rasters, width, height, repairs: element.repairs, encoding: element.encoding, fps };
+  const shape = shapeInputs(detail, element);
+  return { ...rasters, ...shape, width, height, repairs: element.repairs, encoding: element.encoding, fps: rateOf(detail, element) };
+}
+
+/** How an element is made of its pictures. */
+export function shapeInputs({ passes, settings }: ShotDetail, { beauty, matte, place }: Element): ShapeInputs {
+  const pass = passes.find((p) => p.id === beauty);
+  const alpha = pass === undefined ? null : readingOf(settings, pass).alpha;
+  const hasAlpha =
+    alpha !== null && (alpha.kind === 'borrowed' || (alpha.kind !== 'none' && (pass?.channels.some((c) => /^a(lpha)?$/i.test(c.name)) ?? false)));
+  return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha };
+}
+
+/** Planes of a matte pass as they are stored. */
+export async function loadMattePlanes(matte: ElementMatte | null, frame: number): Promise<MattePlanes | null> {
+  if (matte === null) return null;
+  const { header, planes } = await loadRaster(matte.pass, frame, 'planes');
+  return {
+    width: header.width,
+    height: header.height,
+    planes: header.names.map((name, i) => ({ name, data: planes[i] as Float32Array })),
+  };
 }
 
 async function loadRasters(
-  { beauty, motion, depth, ids }: Element,
+  { beauty, motion, depth, ids, matte }: Element,
   types: ReadonlyMap<string, SampleType>,
   frame: number,
 ): Promise<{ width: number; height: number; rasters: FrameRasters }> {
   if (beauty === null || motion === null) throw new TypeError('the element is not complete');
-  const [picture, vectors, distances, objects] = await Promise.all([
+  const [picture, vectors, distances, objects, cut] = await Promise.all([
     loadRaster(beauty, frame, 'picture'),
     loadRaster(motion, frame, 'planes'),
     depth && loadRaster(depth, frame, 'planes'),
     ids && loadRaster(ids, frame, 'planes'),
+    loadMattePlanes(matte, frame),
   ]);
   const { width, height } = picture.header;
   const planes = new Map(vectors.header.names.map((name, i) => [name, vectors.planes[i] as Float32Array]));
@@ -80,10 +100,16 @@ async function loadRasters(
     rasters: {
       beauty: picture.planes[0] as Uint16Array,
       motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
-      depth: distances && (atSize(distances, Math.max(0, distances.header.names.indexOf('Z')), width, height) as Float32Array),
+      depth: distances && depthPlane(distances, width, height),
+      matte: cut,
       ids: objects && atSize(isCryptomatte(objects) ? nearestObjects(objects) : objects, 0, width, height),
     },
   };
+}
+
+/** The depth of a raster at the picture's size. */
+export function depthPlane(raster: Raster, width: number, height: number): Float32Array {
+  return atSize(raster, Math.max(0, raster.header.names.indexOf('Z')), width, height) as Float32Array;
 }
 
 /** The object that covers most of each pixel: the bits of its id, the same number in every frame. */

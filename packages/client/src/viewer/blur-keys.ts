@@ -2,20 +2,16 @@ import { shutterAt, type ShutterPlan } from '@ivrex/core';
 import type { Element, ShotDetail } from '@ivrex/contract';
 import { stampOf } from '../api/raster-cache';
 
-/** The shutter that an element is blurred under. */
-export function shutterOf({ settings }: Pick<ShotDetail, 'settings'>, element: Element): ShutterPlan {
-  return element.shutter ?? settings.shutter;
-}
-
 export function rateOf({ settings, passes }: ShotDetail, { beauty }: Element): number | null {
   return settings.fps ?? passes.find((p) => p.id === beauty)?.fps ?? null;
 }
 
 /** Everything that the decoded motion of a frame depends on. */
 export function fieldKey(detail: ShotDetail, element: Element, frame: number): string {
-  const { beauty, motion, depth, ids, encoding, repairs } = element,
-    passes = [beauty, motion, depth, ids];
-  return JSON.stringify([...passes, encoding, repairs, frame, rateOf(detail, element), ...passes.map(stampOf)]);
+  const { beauty, motion, depth, ids, encoding, repairs, matte, place } = element,
+    passes = [beauty, motion, depth, ids, matte?.pass ?? null];
+  const shape = [matte, place.edge, place.shadow];
+  return JSON.stringify([...passes, encoding, repairs, shape, frame, rateOf(detail, element), ...passes.map(stampOf)]);
 }
 
 /** Everything that a frame's plan depends on, but for its reach; a neighbour that comes or goes counts too. */

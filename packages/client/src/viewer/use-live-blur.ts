@@ -1,4 +1,4 @@
-import { reachFrames, shutterAt, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
+import { reachFrames, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
 import type { Element, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
@@ -6,7 +6,7 @@ import { BlurPreview, type Area, type PreviewPicture } from '../workers/blur-pre
 import type { PlanSlot } from '../workers/blur-worker';
 import { keepBlur, keptBlur } from './blur-cache';
 import { loadAround, loadInputs, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
-import { blurKey, fieldKey, planKey, rateOf } from './blur-keys';
+import { blurKey, fieldKey, planKey } from './blur-keys';
 import { fitPlacement } from './placement';
 import { isPlanLook, showPlan } from './plan-looks';
 import { useView, type Look } from './view-store';
@@ -73,8 +73,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       return;
     }
     const work = async () => {
-      const types = new Map(detail.passes.find((p) => p.id === element.motion)?.channels.map((c) => [c.name, c.type] as const) ?? []);
-      const loaded = await loadInputs(element, types, frame, rateOf(detail, element));
+      const loaded = await loadInputs(detail, element, frame);
       const read = await preview.current?.decode(loaded);
       if (!current || read === undefined) return;
       set({ field: read.field, repaired: read.changed, problem: null });
@@ -140,12 +139,12 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const slot = slotFor(plans, quality, detail.shot);
       const source = slot === null ? null : plans[slot];
       if (slot === null || source === null) return;
-      const limits = scaledLimits(shutterPlan, detail.shot.width / source.width);
+      const treatment = { ...UNTREATED, limits: scaledLimits(shutterPlan, detail.shot.width / source.width) };
       const show = (picture: PreviewPicture) => {
         if (current) set({ blurred: { ...picture, frame: plans.frame } });
       };
       const visible = quality === 'final' ? visibleArea(detail.shot) : null;
-      const picture = await preview.current?.render({ slot, shutter, quality, samples: settings.samples, limits, visible }, show);
+      const picture = await preview.current?.render({ slot, shutter, quality, samples: settings.samples, treatment, visible }, show);
       if (!picture) return;
       show(picture);
       // A small picture made for the screen is a passing one.

@@ -10,7 +10,7 @@ import { fitPlacement } from './placement';
 import { isPlanLook } from './plan-looks';
 import { rasterOf, useRaster, type RasterState } from './use-raster';
 import { shownFrame } from '../ui/Thumbnail';
-import { useView, type Look, type Placement } from './view-store';
+import { useView, type AssembledView, type Look, type Placement } from './view-store';
 
 export interface Scene {
   readonly frame: number;
@@ -64,6 +64,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         streaks,
         drawn,
         draws,
+        assembled,
       }) => ({
         frame,
         look,
@@ -95,6 +96,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         streaks,
         drawn,
         draws,
+        assembled,
       }),
     ),
   );
@@ -134,10 +136,11 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
                 : null,
     [view.look, view.difference, view.residual, view.planLook, view.trustLook, isData, main, role, view.chosen],
   );
+  const whole = view.look === 'assembled' && view.assembled?.frame === view.frame ? view.assembled : null;
   const sideA = view.look === 'compare' ? pictureOf(view.sides.a) : null,
     sideB = view.look === 'compare' ? pictureOf(view.sides.b) : null;
-  const width = sideA?.width ?? main?.header.width ?? detail.shot.width,
-    height = sideA?.height ?? main?.header.height ?? detail.shot.height;
+  const shownSize = view.look === 'assembled' ? detail.shot : (sideA ?? main?.header ?? detail.shot),
+    { width, height } = shownSize;
   const peak = useMemo(() => (view.field === null ? 0 : peakSpeed(view.field)), [view.field]);
   const isBeside = view.look === 'compare' && view.compare.way === 'beside';
   const placement = useMemo(() => {
@@ -169,8 +172,9 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     if (look === 'compare') {
       if (sideA !== null) gl.setTexture('a', { kind: 'rgba16f', width: sideA.width, height: sideA.height, data: sideA.halves });
       if (sideB !== null) gl.setTexture('b', { kind: 'rgba16f', width: sideB.width, height: sideB.height, data: sideB.halves });
-    } else if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
-    else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width, height, data: main.planes[0] as Uint16Array });
+    } else if (whole !== null) gl.setTexture('a', { kind: 'rgba16f', width: whole.width, height: whole.height, data: whole.halves });
+    else if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
+    else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width: main.header.width, height: main.header.height, data: main.planes[0] as Uint16Array });
     if (plateRaster !== null)
       gl.setTexture('plate', {
         kind: 'rgba16f',
@@ -210,13 +214,16 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         shows:
           look === 'compare'
             ? `compare:${compare.way}:${view.sides.a.status}:${view.sides.b.status}`
-            : `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
+            : look === 'assembled'
+              ? `assembled:${whole === null || whole.isOld === true ? 'old' : whole.quality}:${whole ? Math.round(whole.milliseconds) : 0}`
+              : `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
         frame: mainState.status === 'ready' ? String(view.frame) : '',
       });
   }, [
     size,
     data,
     main,
+    whole,
     mainState.status,
     view.frame,
     plateRaster,
@@ -303,7 +310,9 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
             ? `data, no display transform: ${data.note}`
             : view.look === 'compare'
               ? noteOfCompare(compare, view.sides)
-              : noteOf(view.look, blurred),
+              : view.look === 'assembled'
+                ? noteOfAssembled(whole)
+                : noteOf(view.look, blurred),
     message:
       broken ??
       (view.look === 'compare'
@@ -321,6 +330,7 @@ function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'w
     case 'difference':
     case 'compare':
     case 'trust':
+    case 'assembled':
     case 'residual':
     case 'layers':
     case 'bends':
@@ -376,6 +386,11 @@ function noteOf(look: Look, blurred: { quality: string; slices: number; isOld?: 
     : blurred.quality === 'draft'
       ? 'draft'
       : `exact, up to ${blurred.slices} slices`;
+}
+
+function noteOfAssembled(whole: AssembledView | null): string | null {
+  if (whole === null || whole.isOld === true) return 'putting the elements together';
+  return whole.quality === 'draft' ? 'draft' : 'exact';
 }
 
 function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField: boolean): string | null {

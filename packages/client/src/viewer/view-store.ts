@@ -1,6 +1,6 @@
 import type { BlurPlan, CubeLut, Encoding, MotionField, PlanReport, RepairedField } from '@ivrex/core';
-import type { FrameAuditRow, PassId, PictureChoice, StreakReport } from '@ivrex/contract';
-import type { CompareBox } from '@ivrex/core';
+import type { ElementId, FrameAuditRow, PassId, PictureChoice, ShotSettings, StreakReport } from '@ivrex/contract';
+import type { CompareBox, SpeedFigures } from '@ivrex/core';
 import { create } from 'zustand';
 import type { PreviewPicture } from '../workers/blur-preview';
 import { START_COMPARE, type CompareState, type LoadedSide } from './compare-state';
@@ -20,6 +20,8 @@ export type Look =
   // Two pictures of choice, and where the blur can't be trusted.
   | 'compare'
   | 'trust'
+  // All elements over the plate.
+  | 'assembled'
   // What the blur is made from.
   | 'layers'
   | 'bends'
@@ -40,7 +42,30 @@ export interface Point {
   readonly y: number;
 }
 
+/** The assembled picture of a frame. `isOld`: made under other settings; the one of these is on its way. */
+export interface AssembledView {
+  readonly frame: number;
+  readonly width: number;
+  readonly height: number;
+  /** Interleaved premultiplied halves. */
+  readonly halves: Uint16Array;
+  readonly quality: 'draft' | 'final';
+  readonly milliseconds: number;
+  readonly isOld?: boolean;
+}
+
 interface ViewState {
+  /** The element that is worked on; null is the main one. */
+  readonly element: ElementId | null;
+  /** Settings as they are being dragged: they run ahead of what is kept. */
+  readonly tuned: ShotSettings | null;
+  /** Only this element is shown in the assembled picture. */
+  readonly solo: ElementId | null;
+  readonly assembled: AssembledView | null;
+  /** What assembling has to say about this frame. */
+  readonly assemblyNotes: readonly string[];
+  /** How fast each element goes in the frame that was assembled last. */
+  readonly speeds: ReadonlyMap<string, SpeedFigures>;
   readonly frame: number;
   readonly playing: boolean;
   readonly look: Look;
@@ -95,9 +120,11 @@ interface ViewState {
   /** Streaks of the plate at this frame, drawn over the picture. */
   readonly streaks: (StreakReport & { readonly frame: number }) | null;
   /** What the next drag over the picture draws. */
-  readonly draws: 'streak' | 'region' | null;
+  readonly draws: 'streak' | 'region' | 'grain' | null;
   /** What is being drawn. */
   readonly drawn: CompareBox | null;
+  /** The last finished box of even plate. */
+  readonly grainBox: (CompareBox & { readonly count: number }) | null;
   /** The last finished line along a streak. */
   readonly streakLine: (CompareBox & { readonly count: number }) | null;
   readonly working: boolean;
@@ -113,6 +140,13 @@ const NO_SIDES = { a: { status: 'none' }, b: { status: 'none' } } as const;
 
 /** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
 export const useView = create<ViewState>()((set) => ({
+  element: null,
+  tuned: null,
+  solo: null,
+  assembled: null,
+  assemblyNotes: [],
+  speeds: new Map(),
+  grainBox: null,
   frame: 0,
   playing: false,
   look: 'sharp',
@@ -161,6 +195,13 @@ export const useView = create<ViewState>()((set) => ({
 /** A new shot starts from a clean view. */
 export function resetView(frame: number): void {
   useView.setState({
+    element: null,
+    tuned: null,
+    solo: null,
+    assembled: null,
+    assemblyNotes: [],
+    speeds: new Map(),
+    grainBox: null,
     frame,
     playing: false,
     look: 'sharp',

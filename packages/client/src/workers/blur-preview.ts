@@ -3,15 +3,17 @@ import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import {
   IvrexError,
   TILE_PX,
+  UNTREATED,
   sharedMemoryOf,
   type ApplySettings,
   type BlurPlan,
   type BlurQuality,
   type RepairedField,
   type Shutter,
-  type SpeedLimits,
+  type SpeedFigures,
+  type Treatment,
 } from '@ivrex/core';
-import type { Answer, BlurWorker, FrameInputs, PlanFigure, PlanSlot } from './blur-worker';
+import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-worker';
 
 export interface PreviewPicture {
   readonly width: number;
@@ -25,7 +27,7 @@ export interface PreviewPicture {
 
 export interface RenderRequest extends Pick<ApplySettings, 'shutter' | 'quality' | 'samples'> {
   readonly slot: PlanSlot;
-  readonly limits: SpeedLimits;
+  readonly treatment: Treatment;
   /** What is on the screen, in pixels of the picture: made first. Null: all of it is. */
   readonly visible: Area | null;
 }
@@ -43,14 +45,16 @@ interface Thread {
   readonly worker: Remote<BlurWorker>;
 }
 
-interface LoadedPlan {
-  readonly plan: BlurPlan;
-  /** Speed limits that the loaded layers have. */
-  limits: SpeedLimits;
+interface LoadedPlan extends Prepared {
+  /** Treatment that the loaded layers have had; see `treatmentKey`. */
+  treated: string;
   readonly out: Uint16Array;
 }
 
-const NO_LIMITS: SpeedLimits = { floorPx: null, ceilingPx: null };
+/** A lens is drawn more coarsely in a draft; everything else is the same. */
+function treatmentKey(treatment: Treatment, quality: BlurQuality): string {
+  return JSON.stringify([treatment, treatment.lens === null ? null : quality]);
+}
 
 function valueOf<T>(answer: Answer<T>): T {
   if (!answer.ok) throw IvrexError.fromRecord(answer.error);
@@ -90,11 +94,14 @@ export class BlurPreview {
     return { thread, worker };
   }
 
-  async decode(
-    inputs: Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>,
-  ): Promise<RepairedField> {
+  async decode(inputs: MotionInputs): Promise<RepairedField> {
     const renderers = await this.renderers;
     return valueOf(await renderers[renderers.length - 1].worker.decode(inputs));
+  }
+
+  async speeds(inputs: MotionInputs): Promise<SpeedFigures | null> {
+    const renderers = await this.renderers;
+    return valueOf(await renderers[renderers.length - 1].worker.speeds(inputs));
   }
 
   /** What is planned is out of date: nothing of it is rendered any more, and a plan that is being made is given up. */
@@ -119,27 +126,38 @@ export class BlurPreview {
     const { worker } = await this.planner;
     if (ticket !== this.newestPlan) return null;
     this.plannerIsBusy = true;
-    let plan: BlurPlan;
+    let prepared: Prepared;
     try {
-      plan = valueOf(await worker.prepare(inputs, factor, this.spare.get(slot) ?? []));
+      prepared = valueOf(await worker.prepare(inputs, factor, this.spare.get(slot) ?? []));
     } finally {
       if (ticket === this.newestPlan) this.plannerIsBusy = false;
     }
     if (ticket !== this.newestPlan) return null;
     this.spare.delete(slot);
+    const { plan } = prepared;
     return this.inTurn(async () => {
-      if (ticket === this.newestPlan) await this.load(slot, plan, NO_LIMITS);
+      if (ticket === this.newestPlan) await this.load(slot, prepared, UNTREATED, 'draft');
       if (ticket !== this.newestPlan) {
         this.spare.set(slot, sharedMemoryOf(plan));
         return null;
       }
       this.plans.set(slot, {
-        plan,
-        limits: NO_LIMITS,
+        ...prepared,
+        treated: treatmentKey(UNTREATED, 'draft'),
         out: this.outFor(slot, plan.width * plan.height * 4),
       });
       return plan;
     });
+  }
+
+  /** A plan that is not needed any more, and all that renderers hold of it. */
+  async drop(slot: PlanSlot): Promise<void> {
+    const held = this.plans.get(slot);
+    if (held === undefined) return;
+    this.plans.delete(slot);
+    this.outs.delete(slot);
+    this.spare.set(slot, sharedMemoryOf([held.plan, held.depth]));
+    await Promise.all((await this.renderers).map(({ worker }) => worker.unload(slot)));
   }
 
   /** Where a slot's pictures are put together: the same memory as long as their size stays. */
@@ -150,8 +168,9 @@ export class BlurPreview {
     return out;
   }
 
-  private async load(slot: PlanSlot, plan: BlurPlan, limits: SpeedLimits): Promise<void> {
-    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan, limits)));
+  private async load(slot: PlanSlot, { plan, depth }: Prepared, treatment: Treatment, quality: BlurQuality): Promise<void> {
+    const given = treatment.lens === null ? null : depth;
+    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan, treatment, given, quality)));
   }
 
   /**
@@ -164,7 +183,7 @@ export class BlurPreview {
       const held = this.plans.get(request.slot);
       if (ticket !== this.newest || held === undefined) return null;
       const start = performance.now();
-      await this.limit(request.slot, held, request.limits);
+      await this.treat(request.slot, held, request);
       const { plan, out } = held;
       let slices = 0;
       const picture = (): PreviewPicture => ({
@@ -213,10 +232,11 @@ export class BlurPreview {
     return slices;
   }
 
-  private async limit(slot: PlanSlot, held: LoadedPlan, limits: SpeedLimits): Promise<void> {
-    if (held.limits.floorPx === limits.floorPx && held.limits.ceilingPx === limits.ceilingPx) return;
-    await this.load(slot, held.plan, limits);
-    held.limits = limits;
+  private async treat(slot: PlanSlot, held: LoadedPlan, { treatment, quality }: Pick<RenderRequest, 'treatment' | 'quality'>): Promise<void> {
+    const key = treatmentKey(treatment, quality);
+    if (held.treated === key) return;
+    await this.load(slot, held, treatment, quality);
+    held.treated = key;
   }
 
   /** A figure of every pixel of a plan that is held. */

@@ -1,6 +1,6 @@
 import { expose } from 'comlink';
 import {
-  limitSpeeds,
+  mattePlane,
   pathBends,
   pathLengths,
   prepareBlur,
@@ -12,18 +12,27 @@ import {
   resizeMotionField,
   reuseMemory,
   resizePicture,
+  shapePicture,
+  speedFigures,
+  sharedCopy,
+  treatPlan,
   IvrexError,
   type ApplySettings,
   type BlurFramePasses,
   type BlurPlan,
+  type BlurQuality,
+  type ElementShape,
   type Encoding,
   type ErrorRecord,
+  type MatteChoice,
+  type MattePlanes,
   type PathChoice,
   type RepairedField,
   type RepairStep,
   type SampleType,
+  type SpeedFigures,
   type Shutter,
-  type SpeedLimits,
+  type Treatment,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
@@ -39,10 +48,20 @@ export interface FrameRasters {
   };
   readonly depth: Float32Array | null;
   readonly ids: Float32Array | Uint32Array | null;
+  /** What of the beauty is the element's; null: all of it. */
+  readonly matte: MattePlanes | null;
+}
+
+/** How an element is made of its pictures. */
+export interface ShapeInputs {
+  readonly shape: ElementShape;
+  readonly choice: MatteChoice | null;
+  /** The beauty's alpha says something. */
+  readonly hasAlpha: boolean;
 }
 
 /** One frame with what its blur needs besides. */
-export interface FrameInputs extends FrameRasters {
+export interface FrameInputs extends FrameRasters, ShapeInputs {
   readonly width: number;
   readonly height: number;
   readonly previous: FrameRasters | null;
@@ -71,11 +90,19 @@ function answer<T>(work: () => T): Answer<T> {
 
 /** A plan for the screen alone, made small, and the one of every pixel. */
 export type PlanSlot = 'screen' | 'full';
+
+/** A plan with the depth of its pixels, where there is one: what a lens needs. */
+export interface Prepared {
+  readonly plan: BlurPlan;
+  readonly depth: Float32Array | null;
+}
 /** What can be looked at of a plan, by pixel: see core's `pathLengths` and `pathBends`. */
 export type PlanFigure = 'lengths' | 'bends';
 
 let kernels: Kernels | null = null;
-const loaded = new Map<PlanSlot, { plan: BlurPlan; session: SliceSession }>();
+/** Every slot renders in memory of its own: it grows with its plan and goes with it. */
+let openKernels: (() => Promise<Kernels>) | null = null;
+const loaded = new Map<PlanSlot, { own: Kernels; plan: BlurPlan; session: SliceSession }>();
 
 function started(): Kernels {
   if (kernels === null) throw new Error('the worker was used before it started');
@@ -84,29 +111,31 @@ function started(): Kernels {
 
 const api = {
   async start(module: WebAssembly.Module): Promise<void> {
-    kernels = await instantiateKernels(module);
+    openKernels = () => instantiateKernels(module);
+    kernels = await openKernels();
   },
   /** Decodes the motion alone: what the looks, needles and probes show. */
   decode(inputs: MotionInputs): Answer<RepairedField> {
     return answer(() => decodeField(inputs));
   },
   /** `factor`: 1 for every pixel, else the plan of a picture that many times smaller. `spare`: memory that it may be made in. */
-  prepare(inputs: FrameInputs, factor: number, spare: readonly SharedArrayBuffer[]): Answer<BlurPlan> {
+  prepare(inputs: FrameInputs, factor: number, spare: readonly SharedArrayBuffer[]): Answer<Prepared> {
     return answer(() => {
       reuseMemory(spare);
       const { path, hidden, reachFrames, background } = inputs;
       const passesOf = (rasters: FrameRasters): BlurFramePasses =>
         reducePasses(
           {
-            rgba: widened(rasters.beauty),
+            rgba: shapedPicture({ ...inputs, ...rasters }),
             motion: decodeField({ ...inputs, ...rasters }).field,
             depth: rasters.depth,
             ids: rasters.ids,
           },
           factor,
         );
-      return prepareBlur({
-        ...passesOf(inputs),
+      const now = passesOf(inputs);
+      const plan = prepareBlur({
+        ...now,
         previous: inputs.previous && passesOf(inputs.previous),
         next: inputs.next && passesOf(inputs.next),
         background:
@@ -121,17 +150,28 @@ const api = {
         hidden,
         reachFrames,
       });
+      return { plan, depth: now.depth && sharedCopy(now.depth) };
     });
   },
   figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Float32Array {
     return figure === 'bends' ? pathBends(plan, shutter) : pathLengths(plan, shutter);
   },
-  /** Takes the plan's layers, under these limits, into this worker's memory; the ones before are given up. */
-  load(slot: PlanSlot, whole: BlurPlan, limits: SpeedLimits): void {
-    loaded.get(slot)?.session.close();
+  /** Takes the plan's layers, under this treatment, into this worker's memory; the ones before are given up. */
+  async load(slot: PlanSlot, whole: BlurPlan, treatment: Treatment, depth: Float32Array | null, quality: BlurQuality): Promise<void> {
+    const before = loaded.get(slot);
+    before?.session.close();
     loaded.delete(slot);
-    const plan = limitSpeeds(whole, limits, (length) => new Float32Array(length));
-    loaded.set(slot, { plan, session: started().openSlices(plan.layers) });
+    const plan = treatPlan(whole, treatment, depth, quality, (length) => new Float32Array(length));
+    const own = before?.own ?? (await openKernels?.());
+    if (own === undefined) throw new Error('the worker was used before it started');
+    loaded.set(slot, { own, plan, session: own.openSlices(plan.layers) });
+  },
+  /** How fast the element's covered pixels go. */
+  speeds(inputs: MotionInputs): Answer<SpeedFigures | null> {
+    return answer(() => speedFigures(decodeField(inputs).field, shapedPicture(inputs)));
+  },
+  unload(slot: PlanSlot): void {
+    loaded.delete(slot);
   },
   /** Rows of the loaded plan as halves into shared memory of the whole picture. Returns the most slices used. */
   render(slot: PlanSlot, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
@@ -152,7 +192,14 @@ const api = {
 };
 export type BlurWorker = typeof api;
 
-type MotionInputs = Pick<FrameInputs, 'width' | 'height' | 'motion' | 'encoding' | 'repairs' | 'fps' | 'beauty'>;
+type PictureInputs = Pick<FrameInputs, 'width' | 'height' | 'beauty' | 'matte' | keyof ShapeInputs>;
+export type MotionInputs = PictureInputs & Pick<FrameInputs, 'motion' | 'encoding' | 'repairs' | 'fps'>;
+
+/** The beauty as the element has it. */
+function shapedPicture({ beauty, width, height, matte, choice, hasAlpha, shape }: PictureInputs): Float32Array {
+  const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
+  return shapePicture(widened(beauty), width, height, hasAlpha, cut, shape);
+}
 
 function widened(halves: Uint16Array): Float32Array {
   const out = new Float32Array(halves.length);
@@ -169,8 +216,9 @@ function decodeField(inputs: MotionInputs): RepairedField {
 }
 
 /** The beauty's alpha at the motion's size, nearest pixels. */
-function alphaOf({ beauty, width, height, motion }: Pick<FrameInputs, 'beauty' | 'width' | 'height' | 'motion'>): Float32Array {
-  const rgba = widened(beauty);
+function alphaOf(inputs: MotionInputs): Float32Array {
+  const { width, height, motion } = inputs,
+    rgba = shapedPicture(inputs);
   const out = new Float32Array(motion.width * motion.height);
   for (let i = 0; i < out.length; i++) {
     const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)),

@@ -1,2 +1,3 @@
 export { narrow, widen } from '../raster/half';
 export { referenceKernels } from './reference-kernels';
+export * from './reference-assemble';

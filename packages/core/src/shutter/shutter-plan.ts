@@ -29,19 +29,29 @@ export function shutterAt(plan: ShutterPlan, frame: number): Shutter {
 
 /** Before the first key and after the last one their strength holds. */
 export function strengthAt({ strength, keys }: Pick<ShutterPlan, 'strength' | 'keys'>, frame: number): number {
+  return keyedValue(keys, (key) => key.strength, strength, frame);
+}
+
+/** What keys in order of their frames say at a frame; `plain` when there are none. Before the first and after the last their value holds. */
+export function keyedValue<K extends { readonly frame: number; readonly way: KeyWay }>(
+  keys: readonly K[],
+  valueOf: (key: K) => number,
+  plain: number,
+  frame: number,
+): number {
   const after = keys.findIndex((key) => key.frame > frame);
-  if (keys.length === 0) return strength;
-  if (after === 0) return keys[0].strength;
-  if (after < 0) return keys[keys.length - 1].strength;
+  if (keys.length === 0) return plain;
+  if (after === 0) return valueOf(keys[0]);
+  if (after < 0) return valueOf(keys[keys.length - 1]);
   const a = keys[after - 1],
     b = keys[after];
-  if (a.way === 'hold') return a.strength;
+  if (a.way === 'hold') return valueOf(a);
   const u = (frame - a.frame) / (b.frame - a.frame);
-  return a.strength + (b.strength - a.strength) * (a.way === 'smooth' ? u * u * (3 - 2 * u) : u);
+  return valueOf(a) + (valueOf(b) - valueOf(a)) * (a.way === 'smooth' ? u * u * (3 - 2 * u) : u);
 }
 
 /** With a key at its frame in place of the one that was there. */
-export function withKey(keys: readonly StrengthKey[], key: StrengthKey): StrengthKey[] {
+export function withKey<K extends { readonly frame: number }>(keys: readonly K[], key: K): K[] {
   return [...keys.filter((k) => k.frame !== key.frame), key].sort((a, b) => a.frame - b.frame);
 }
 

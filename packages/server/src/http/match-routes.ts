@@ -21,6 +21,7 @@ const shotParams = z.object({ shotId: shotIdSchema });
 const stateParams = shotParams.extend({ stateId: namedStateIdSchema });
 const mapParams = z.object({ map: z.string().regex(/^[0-9a-f]{64}$/) });
 const blurParams = stateParams.extend({ frame: z.coerce.number().int() });
+const frameParams = shotParams.extend({ frame: z.coerce.number().int() });
 const reportParams = shotParams.extend({ form: reportFormSchema });
 const historyParams = shotParams.extend({ sequence: z.coerce.number().int() });
 
@@ -81,6 +82,11 @@ export function matchRoutes(api: Router, services: Services): void {
   api.get('/shots/:shotId/states/:stateId/blurred/:frame', async (request, response) => {
     const { shotId, stateId, frame } = blurParams.parse(request.params);
     const pixels = await matches.blurOfState(shotId, stateId, frame);
+    response.set({ 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
+  });
+  api.get('/shots/:shotId/assembled/:frame', async (request, response) => {
+    const { shotId, frame } = frameParams.parse(request.params);
+    const pixels = await matches.assembled(shotId, frame);
     response.set({ 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
   });
   api.post('/shots/:shotId/history/:sequence', async (request, response) => {

@@ -1,5 +1,5 @@
 import path from 'node:path';
-import type { Element, PassId, PictureChoice, Role, SequenceId, ShotId, ShotSettings } from '@ivrex/contract';
+import { shotSettingsSchema, type PassId, type PictureChoice, type Role, type SequenceId, type ShotId, type ShotSettings } from '@ivrex/contract';
 import { guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
 import { describeFolder, frameFile, usualReading, type FoundFolder, type FoundPass, type FoundSequence } from '@ivrex/media';
 import type { Db } from '../db/database';
@@ -161,7 +161,7 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
   // Data beside the beauty in one file belongs to it more surely than data of another file.
   const first = (role: Role): PassId | null =>
     (passes.find((p) => roles[p.id] === role && p.sequenceId === beauty?.sequenceId) ?? surest(role))?.id ?? null;
-  const element: Element = {
+  const element = {
     name: beauty?.name ?? 'Element',
     beauty: beauty?.id ?? null,
     motion: first('motion'),
@@ -169,26 +169,18 @@ async function firstSettings(db: Db, shotId: ShotId): Promise<ShotSettings> {
     ids: first('ids'),
     encoding: null,
     shutter: null,
-    repairs: [],
-    facts: [],
   };
   // A movie counts from 1; as a plate it starts with the beauty.
   const start = beauty?.frames?.[0] ?? 1;
   const offsets = Object.fromEntries(passes.filter((p) => p.format === 'movie').map((p) => [p.sequenceId, 1 - start]));
-  return {
+  return shotSettingsSchema.parse({
     version: 1,
     roles,
     elements: [element],
-    shutter: { opens: -0.25, closes: 0.25, strength: 1, keys: [], floorPx: null, ceilingPx: null },
+    shutter: { opens: -0.25, closes: 0.25, strength: 1 },
     path: 'auto',
     samples: 'auto',
-    hidden: 'auto',
-    background: null,
     displayTransform: 'srgb',
-    fps: null,
-    rolesAgreed: false,
     offsets,
-    readings: {},
-    mattes: [],
-  };
+  });
 }

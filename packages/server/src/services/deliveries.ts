@@ -1,56 +1,48 @@
 import path from 'node:path';
 import {
   shotSettingsSchema,
+  shutterOfElement,
+  stackOf,
   type Delivery,
   type DeliveryId,
   type DeliveryOptions,
-  type PassId,
+  type ShotDetail,
   type ShotId,
   type ShotSettings,
 } from '@ivrex/contract';
-import { IvrexError, shutterAngleDeg, shutterAt, type ExposureShape, type ShutterPlan } from '@ivrex/core';
-import type { FrameFiles, FrameSources, PassFile } from '@ivrex/media';
+import { IvrexError, shutterAngleDeg, type ExposureShape, type ShutterPlan } from '@ivrex/core';
+import { assembleFrame, makeElement, type MadePicture } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { cancelDelivery } from '../db/queries/cancel-delivery';
 import { claimFrame } from '../db/queries/claim-frame';
 import { finishFrame } from '../db/queries/finish-frame';
 import { insertDelivery } from '../db/queries/insert-delivery';
 import { listDeliveries, type DeliveryRow } from '../db/queries/list-deliveries';
-import { listPasses } from '../db/queries/list-passes';
 import { resetFrames } from '../db/queries/reset-frames';
 import { settleDelivery } from '../db/queries/settle-delivery';
-import { passFileAt, pictureFileAt } from './frames';
+import { assembledFrame, elementOf, frameElement, readyElement } from './element-frames';
 import type { Services } from './services';
 import { shotDetail } from './shots';
 
-/** The one element that this version delivers, with what the blur cannot do without. */
-function readyElement(settings: ShotSettings) {
-  const [element] = settings.elements;
-  if (element.beauty === null || element.motion === null)
-    throw new IvrexError('badSetting', 'choose a beauty and a motion pass in step Passes first');
-  if (element.encoding === null) throw new IvrexError('badSetting', 'say how the motion is stored in step Motion first');
-  return {
-    beauty: element.beauty,
-    motion: element.motion,
-    depth: element.depth,
-    ids: element.ids,
-    encoding: element.encoding,
-    shutter: element.shutter ?? settings.shutter,
-  };
-}
-
 /** Orders a delivery of the shot as it is set now. @throws IvrexError badSetting, notFound, missingFrame */
 export async function orderDelivery({ database, config, queue }: Services, shotId: ShotId, options: DeliveryOptions): Promise<Delivery> {
-  const { shot, settings, passes } = await shotDetail(database, shotId);
-  const { beauty } = readyElement(settings);
-  const pass = passes.find((p) => p.id === beauty);
-  const frames = (pass?.frames ?? [shot.firstFrame]).filter((f) => f >= options.firstFrame && f <= options.lastFrame);
+  const detail = await shotDetail(database, shotId);
+  const { shot, settings } = detail;
+  const frames = framesOf(detail, options.what).filter((f) => f >= options.firstFrame && f <= options.lastFrame);
   if (frames.length === 0)
     throw new IvrexError('missingFrame', `the beauty has no frame from ${options.firstFrame} to ${options.lastFrame}`);
   const folder = path.join(config.deliveriesFolder, shot.name, options.name);
   const id = await insertDelivery(database, { shotId, folder, pattern: `${options.name}.####.exr`, options, settings, frames });
   await queue.send(id, frames);
   return delivery(database, id);
+}
+
+/** Frames that can be delivered: the element's own, or those of the main one. @throws IvrexError badSetting when something is missing to begin with */
+function framesOf({ shot, settings, passes }: ShotDetail, what: DeliveryOptions['what']): readonly number[] {
+  const element = what.kind === 'element' ? elementOf(settings, what.element) : settings.elements[0];
+  if (what.kind === 'element') readyElement(element);
+  else for (const shown of stackOf(settings).filter((e) => e.place.visible)) readyElement(shown);
+  return passes.find((p) => p.id === element.beauty)?.frames ?? [shot.firstFrame];
 }
 
 export async function delivery(db: Db, id: DeliveryId): Promise<Delivery> {
@@ -64,7 +56,8 @@ export async function deliveriesOf({ database }: Pick<Services, 'database'>, sho
 }
 
 function describe(row: DeliveryRow): Delivery {
-  const shutter = row.settings.elements[0].shutter ?? row.settings.shutter;
+  const { settings, options } = row;
+  const shutter = shutterOfElement(settings, elementOf(settings, options.what.kind === 'element' ? options.what.element : null));
   return { ...row, createdAt: row.createdAt.toISOString(), shutter: describeShutter(shutter), secondsLeft: timeLeft(row) };
 }
 
@@ -119,20 +112,9 @@ export async function renderDeliveryFrame(
   const started = now().getTime();
   try {
     const [row] = await listDeliveries(database, { id });
-    const settings = shotSettingsSchema.parse(row.settings);
-    const { sources, shutter } = await frameSources(database, row.shotId, settings, frame);
-    const blurred = await pool.blur(
-      {
-        sources,
-        path: settings.path,
-        hidden: settings.hidden,
-        limits: shutter,
-        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
-      },
-      signal,
-    );
     const file = path.join(row.folder, row.pattern.replace('####', String(frame).padStart(4, '0')));
-    await pool.save(blurred, file, row.options.type, row.options.compression, signal);
+    const made = await makeFrame(services, row, shotSettingsSchema.parse(row.settings), frame, signal);
+    await pool.save(made, file, row.options.type, row.options.compression, signal);
     await finishFrame(database, id, frame, 'done', now().getTime() - started, null);
   } catch (error) {
     const cancelled = error instanceof IvrexError && error.code === 'cancelled';
@@ -146,45 +128,16 @@ export async function renderDeliveryFrame(
   await settleDelivery(database, id);
 }
 
-/** The files of one frame under the shot's settings. @throws IvrexError badSetting, missingFrame */
-export async function frameSources(
-  db: Db,
-  shotId: ShotId,
+async function makeFrame(
+  { database, pool }: Pick<Services, 'database' | 'pool'>,
+  { shotId, options: { what } }: DeliveryRow,
   settings: ShotSettings,
   frame: number,
-): Promise<{ sources: FrameSources; shutter: ShutterPlan }> {
-  const element = readyElement(settings);
-  const passes = await listPasses(db, shotId, settings);
-  const filesAt = async (number: number): Promise<FrameFiles> => {
-    const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, number, settings);
-    return {
-      beauty: await pictureFileAt(db, element.beauty, number, { settings }),
-      motion: await at(element.motion),
-      depth: element.depth && (await at(element.depth)),
-      ids: element.ids && (await at(element.ids)),
-    };
-  };
-  // A lone file is no neighbour of itself.
-  const isSequence = passes.find((p) => p.id === element.beauty)?.frames !== null;
-  const neighbour = async (number: number): Promise<FrameFiles | null> => {
-    try {
-      return isSequence ? await filesAt(number) : null;
-    } catch (error) {
-      if (error instanceof IvrexError && error.code === 'missingFrame') return null;
-      throw error;
-    }
-  };
-  const fps = settings.fps ?? passes.find((p) => p.id === element.beauty)?.fps ?? null;
-  return {
-    shutter: element.shutter,
-    sources: {
-      ...(await filesAt(frame)),
-      previous: await neighbour(frame - 1),
-      next: await neighbour(frame + 1),
-      background: settings.background && (await pictureFileAt(db, settings.background, frame, { settings })),
-      encoding: element.encoding,
-      repairs: settings.elements[0].repairs,
-      fps,
-    },
-  };
+  signal: AbortSignal,
+): Promise<MadePicture> {
+  if (what.kind === 'element') {
+    const element = elementOf(settings, what.element);
+    return makeElement(pool, await frameElement(database, shotId, settings, element, frame), signal);
+  }
+  return assembleFrame(pool, await assembledFrame(database, shotId, settings, frame), signal);
 }

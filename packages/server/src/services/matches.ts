@@ -11,13 +11,13 @@ import type {
   StreakReport,
   TrustReport,
 } from '@ivrex/contract';
-import { packRaster, roleOf } from '@ivrex/contract';
+import { packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
 import { IvrexError, orNull, shutterAt } from '@ivrex/core';
-import { framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
+import { assembleFrame, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
 import { findShutterMatch } from '../db/queries/find-shutter-match';
 import { insertShutterMatch } from '../db/queries/insert-shutter-match';
-import { frameSources } from './deliveries';
+import { assembledFrame, frameSources } from './element-frames';
 import { pictureFileAt } from './frames';
 import { keyOf } from './motion-readings';
 import { Recent } from './recent';
@@ -57,10 +57,10 @@ export class Matches {
       const { sources } = await frameSources(database, shotId, detail.settings, frame);
       frames.push({ frame, sources, reference: await pictureFileAt(database, order.reference, frame, { settings: detail.settings }) });
     }
-    const { path, hidden, shutter, elements } = detail.settings;
+    const { path, hidden, elements } = detail.settings;
     const found = await pool.run<'match'>({
       kind: 'match',
-      request: { frames, path, hidden, limits: elements[0].shutter ?? shutter, locks: order.locks, grade: order.grade },
+      request: { frames, path, hidden, limits: shutterOfElement(detail.settings, elements[0]), locks: order.locks, grade: order.grade },
     });
     const report: MatchReport = { match: found.match, warnings: [...found.warnings], reference: order.reference };
     await insertShutterMatch(database, shotId, key, report);
@@ -125,6 +125,19 @@ export class Matches {
         limits: shutter,
         settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
       });
+      return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
+        await pool.run<'halves'>({ kind: 'halves', values: rgba }),
+      ]);
+    });
+  }
+
+  /** A frame of the assembled shot as it is set now, as halves for the page. @throws IvrexError notFound, badSetting, missingFrame */
+  async assembled(shotId: ShotId, frame: number): Promise<Uint8Array> {
+    const { database, pool } = this.services;
+    const detail = await shotDetail(database, shotId);
+    return this.blurs.of(hashOf([shotId, detail.look, 'assembled', detail.settings, frame]), async () => {
+      const { width, height, ...rest } = await assembledFrame(database, shotId, detail.settings, frame);
+      const { rgba } = await assembleFrame(pool, { width, height, ...rest });
       return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
         await pool.run<'halves'>({ kind: 'halves', values: rgba }),
       ]);

@@ -1,6 +1,7 @@
-import { roleOf, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
+import { roleOf, shutterOfElement, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
 import { describeBlur, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
-import { describeShutter, frameSources } from './deliveries';
+import { describeShutter } from './deliveries';
+import { frameSources } from './element-frames';
 import { pictureFileAt } from './frames';
 import { costOf } from './matches';
 import { readMotionPass } from './motion-readings';
@@ -20,7 +21,7 @@ export async function shotReport(services: ReportServices, shotId: ShotId, frame
   const [element] = settings.elements;
   const match = await matches.newest(shotId);
   const shown = [...new Set([frame, ...(match?.match.frames.slice(0, MOST_MATCHED).map((f) => f.frame) ?? [])])].sort((a, b) => a - b);
-  const shutter = element.shutter ?? settings.shutter;
+  const shutter = shutterOfElement(settings, element);
   const { name, folder, firstFrame, lastFrame, fps, width, height } = shot;
   const frames = [];
   for (const at of shown) frames.push(await frameOf(services, detail, at));

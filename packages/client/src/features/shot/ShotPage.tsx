@@ -1,4 +1,4 @@
-import type { ShotDetail } from '@ivrex/contract';
+import { byFactor, changeFocused, focusOn, shutterOf, type ShotDetail } from '@ivrex/contract';
 import type { ShutterPlan } from '@ivrex/core';
 import { Button, Spin } from 'antd';
 import { useEffect, useMemo, useRef, useState } from 'react';
@@ -8,7 +8,7 @@ import { ApiError, sentenceOf } from '../../api/request';
 import { stampPasses } from '../../api/raster-cache';
 import { useChangeSettings, useShot } from '../../api/shots';
 import { FrameStrip } from '../../viewer/FrameStrip';
-import { shutterOf } from '../../viewer/blur-keys';
+import { useAssembly } from '../../viewer/use-assembly';
 import { useDisplayLut } from '../../viewer/use-display-lut';
 import { useLiveBlur } from '../../viewer/use-live-blur';
 import { usePeaks } from '../../viewer/use-peaks';
@@ -24,7 +24,11 @@ import { useShotKeys } from './use-shot-keys';
 
 /** What every step of a shot works with. */
 export interface ShotContext {
+  /** The shot with the element that is worked on first. */
   readonly detail: ShotDetail;
+  /** The shot with its elements in their own order. */
+  readonly whole: ShotDetail;
+  /** Changes what `detail` shows. */
   readonly change: ReturnType<typeof useChangeSettings>;
   /** The shutter that the picture shows: while a value is dragged it runs ahead of what is kept. */
   readonly shutter: ShutterPlan;
@@ -65,23 +69,32 @@ export function ShotPage() {
   return <OpenShot key={shotId} detail={shot.data} trouble={shot.isError ? sentenceOf(shot.error) : null} />;
 }
 
-function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | null }) {
-  stampPasses(detail);
-  const { id, name, posterFrame } = detail.shot;
-  const change = useChangeSettings(id);
+function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: string | null }) {
+  stampPasses(whole);
+  const { id, name, posterFrame } = whole.shot;
+  const elementId = useView((s) => s.element);
+  const detail = useMemo(() => ({ ...whole, settings: focusOn(whole.settings, elementId) }), [whole, elementId]);
+  const changeWhole = useChangeSettings(id);
+  const change: ShotContext['change'] = (label, make) => changeWhole(label, (s) => changeFocused(s, elementId, make));
   const [live, setLiveShutter] = useState<ShutterPlan | null>(null);
   // Once all changes are kept, or one is taken back, what is kept is what is shown; until then the newest, on which the next change builds.
   const underWay = useRef(0);
   useEffect(() => {
     if (underWay.current === 0) setLiveShutter(null);
   }, [detail.state.sequence]);
-  const shutter = live ?? shutterOf(detail, detail.settings.elements[0]);
+  const [element] = detail.settings.elements;
+  const shutter = live ?? shutterOf(detail.settings, element);
+  const blurredUnder = useMemo(() => byFactor(shutter, element.factor), [shutter, element.factor]);
+  useEffect(() => {
+    setLiveShutter(null);
+  }, [element.id]);
   useState(() => resetView(posterFrame));
   useEffect(() => {
     document.title = `${name} - Ivrex`;
   }, [name]);
   useDisplayLut(detail.settings.displayTransform);
-  useLiveBlur(detail, shutter);
+  useLiveBlur(detail, blurredUnder);
+  useAssembly(whole);
   usePlayback(detail);
   usePeaks(detail);
   useResidual(detail);
@@ -105,9 +118,9 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
     });
   };
   const context = useMemo<ShotContext>(
-    () => ({ detail, change, shutter, setLiveShutter, commitShutter }),
-    // `commitShutter` is made of these.
-    [detail, change, shutter],
+    () => ({ detail, whole, change, shutter, setLiveShutter, commitShutter }),
+    // `change` and `commitShutter` are made of these.
+    [detail, whole, changeWhole, shutter],
   );
   return (
     <div className="shot-page">
@@ -121,7 +134,7 @@ function OpenShot({ detail, trouble }: { detail: ShotDetail; trouble: string | n
         <Panel minSize="40%">
           <div className="bench">
             <ViewerBar detail={detail} onOneToOne={toOneToOne} />
-            <Viewer detail={detail} shutter={shutter} />
+            <Viewer detail={detail} shutter={blurredUnder} />
             <FrameStrip detail={detail} shutter={shutter} onLiveShutter={setLiveShutter} onShutter={commitShutter} />
           </div>
         </Panel>

@@ -1,0 +1,133 @@
+import {
+  apertureTable,
+  assembleRows,
+  blurRadius,
+  defocusPicture,
+  fitPlate,
+  gradePixels,
+  mattePlane,
+  readyGrade,
+  reduceColours,
+  reducedSize,
+  resizePicture,
+  shapePicture,
+  type AssembledElement,
+  type Finish,
+  type FitSize,
+  type Grade,
+  type Lens,
+  type MattePlanes,
+  type PlateFit,
+} from '@ivrex/core';
+import { instantiateKernels, type Kernels } from '@ivrex/kernels';
+import { expose } from 'comlink';
+import type { ShapeInputs } from './blur-worker';
+
+/** Interleaved premultiplied halves. */
+export interface HalfPicture {
+  readonly width: number;
+  readonly height: number;
+  readonly halves: Uint16Array;
+}
+
+/** An element that does not move. */
+export interface StillInputs extends ShapeInputs {
+  readonly picture: HalfPicture;
+  readonly matte: MattePlanes | null;
+  readonly grade: Grade | null;
+  /** In pixels of the picture. */
+  readonly lens: Lens | null;
+  readonly depth: Float32Array | null;
+  readonly quality: 'draft' | 'final';
+}
+
+export type LaidElement = Pick<AssembledElement, 'blend' | 'opacity' | 'grade' | 'wantsGrain'> & { readonly id: string };
+
+export interface AssembleOrder {
+  readonly width: number;
+  readonly height: number;
+  readonly frame: number;
+  readonly hasPlate: boolean;
+  /** From the farthest to the nearest. */
+  readonly elements: readonly LaidElement[];
+  readonly finish: Finish;
+}
+
+interface Held {
+  readonly key: string;
+  readonly width: number;
+  readonly height: number;
+  readonly rgba: Float32Array;
+}
+
+let kernels: Kernels | null = null;
+const pictures = new Map<string, Held>();
+/** The same at the size of the assembled picture. */
+const sized = new Map<string, Held>();
+let plate: Held | null = null;
+
+function widened(halves: Uint16Array): Float32Array {
+  if (kernels === null) throw new Error('the worker was used before it started');
+  const out = new Float32Array(halves.length);
+  kernels.halfToFloat(halves, out);
+  return out;
+}
+
+const api = {
+  async start(module: WebAssembly.Module): Promise<void> {
+    kernels = await instantiateKernels(module);
+  },
+  /** Pictures of elements that are not named are given up. */
+  keep(ids: readonly string[]): void {
+    for (const id of pictures.keys()) if (!ids.includes(id)) pictures.delete(id);
+    for (const id of sized.keys()) if (!ids.includes(id)) sized.delete(id);
+  },
+  /** Under `key` it is known from now on: see `keyOf`. */
+  put(id: string, key: string, { width, height, halves }: HalfPicture): void {
+    pictures.set(id, { key, width, height, rgba: widened(halves) });
+  },
+  putStill(id: string, key: string, { picture, matte, choice, hasAlpha, shape, grade, lens, depth, quality }: StillInputs): void {
+    const { width, height } = picture;
+    const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
+    let rgba = shapePicture(widened(picture.halves), width, height, hasAlpha, cut, shape);
+    const ready = readyGrade(grade);
+    if (ready !== null) gradePixels(rgba, ready);
+    if (lens !== null && depth !== null) {
+      const radii = depth.map((d) => blurRadius(lens, d));
+      let most = 0;
+      for (const radius of radii) most = Math.max(most, radius);
+      rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality));
+    }
+    pictures.set(id, { key, width, height, rgba });
+  },
+  putPlate(key: string, { width, height, halves }: HalfPicture, pixelAspect: number, frame: FitSize, fit: PlateFit): void {
+    plate = { key, width: frame.width, height: frame.height, rgba: fitPlate(widened(halves), { width, height, pixelAspect }, frame, fit) };
+  },
+  assemble({ width, height, frame, hasPlate, elements, finish }: AssembleOrder): Uint16Array {
+    const out = new Float32Array(width * height * 4);
+    const laid = elements.flatMap(({ id, ...how }) => {
+      const picture = pictures.get(id);
+      return picture === undefined ? [] : [{ ...how, rgba: atSize(id, picture, width, height) }];
+    });
+    assembleRows({ width, height }, hasPlate ? (plate?.rgba ?? null) : null, laid, finish, frame, 0, height, out);
+    const halves = new Uint16Array(out.length);
+    kernels?.floatToHalf(out, halves);
+    return halves;
+  },
+};
+export type AssembleWorker = typeof api;
+
+function atSize(id: string, picture: Held, width: number, height: number): Float32Array {
+  if (picture.width === width && picture.height === height) return picture.rgba;
+  const known = sized.get(id);
+  if (known?.key === picture.key && known.width === width && known.height === height) return known.rgba;
+  // Made smaller by a whole number it is averaged, so that thin things do not flicker.
+  const factor = Math.max(1, Math.floor(picture.width / width)),
+    small = reducedSize(picture, factor);
+  const reduced = reduceColours(picture.rgba, picture, factor);
+  const rgba = resizePicture(reduced, small.width, small.height, width, height);
+  sized.set(id, { key: picture.key, width, height, rgba });
+  return rgba;
+}
+
+expose(api);

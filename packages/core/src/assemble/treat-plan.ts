@@ -1,0 +1,45 @@
+import type { BlurPlan } from '../blur/blur-plan';
+import { limitSpeeds } from '../blur/limit-speeds';
+import type { SpeedLimits } from '../shutter/shutter-plan';
+import { defocusPlan } from './defocus';
+import { gradePixels, readyGrade, type Grade } from './grade';
+import type { Lens } from './lens';
+
+/** What is done to an element before it moves: light first, then the lens. */
+export interface Treatment {
+  readonly limits: SpeedLimits;
+  /** Null: the colours as they are. */
+  readonly grade: Grade | null;
+  readonly lens: Lens | null;
+}
+
+export const UNTREATED: Treatment = { limits: { floorPx: null, ceilingPx: null }, grade: null, lens: null };
+
+/**
+ * A plan under a treatment. Surfaces are graded one by one, so that a pixel shared by two of them is not graded as a mixture. The same plan when
+ * nothing is to be done.
+ * @param depth of every pixel, in the lens's units; null leaves the lens out
+ * @param floats memory for what is made anew
+ */
+export function treatPlan(
+  plan: BlurPlan,
+  { limits, grade, lens }: Treatment,
+  depth: Float32Array | null,
+  quality: 'draft' | 'final',
+  floats: (length: number) => Float32Array,
+): BlurPlan {
+  const graded = gradePlan(limitSpeeds(plan, limits, floats), grade, floats);
+  return lens === null || depth === null ? graded : defocusPlan(graded, depth, lens, quality, floats);
+}
+
+function gradePlan(plan: BlurPlan, grade: Grade | null, floats: (length: number) => Float32Array): BlurPlan {
+  const ready = readyGrade(grade);
+  if (ready === null) return plan;
+  const graded = (colour: Float32Array) => {
+    const out = floats(colour.length);
+    out.set(colour);
+    gradePixels(out, ready);
+    return out;
+  };
+  return { ...plan, sharp: graded(plan.sharp), layers: plan.layers.map((layer) => ({ ...layer, colour: graded(layer.colour) })) };
+}

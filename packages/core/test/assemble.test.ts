@@ -1,0 +1,468 @@
+import {
+  addGrain,
+  apertureTable,
+  applyMatte,
+  assembleRows,
+  balanceFor,
+  blendPixels,
+  BLENDS,
+  blurRadius,
+  BRIGHT_FRINGE,
+  curveThrough,
+  DARK_FRINGE,
+  defocusPicture,
+  depthDoubts,
+  describeConform,
+  findHighlight,
+  fitPlate,
+  fromGreyAxis,
+  gradePixels,
+  likelyShadowReading,
+  measureFringe,
+  measureGrain,
+  MIXED_DEPTH,
+  NEUTRAL_GRADE,
+  NO_FINISH,
+  plateBox,
+  plateFrame,
+  readyGrade,
+  shadowPicture,
+  softenPlane,
+  speedFigures,
+  streakLight,
+  toGreyAxis,
+  trimMatte,
+  vignetteAt,
+  withMatteEdge,
+  emptyMotionField,
+  type Grade,
+  type Lens,
+} from '../src';
+import { referenceBlend, referenceDefocus, referenceGrade } from '../src/reference';
+
+/** The same numbers every time. */
+function* numbers(seed: number): Generator<number> {
+  for (let n = seed; ; n = (Math.imul(n, 1664525) + 1013904223) >>> 0) yield n / 2 ** 32;
+}
+const next = (from: Generator<number>) => from.next().value as number;
+
+function pictureOf(count: number, seed: number): Float32Array {
+  const random = numbers(seed),
+    out = new Float32Array(count * 4);
+  for (let i = 0; i < count; i++) {
+    const a = i % 3 === 0 ? 1 : next(random);
+    for (let c = 0; c < 3; c++) out[i * 4 + c] = a * 2 ** (6 * next(random) - 4);
+    out[i * 4 + 3] = a;
+  }
+  return out;
+}
+
+describe('grade', () => {
+  const GRADE: Grade = { ...NEUTRAL_GRADE, warmth: 0.7, tint: -0.4, exposure: 1.3, offset: -0.02, contrast: 1.4, gamma: 0.8, saturation: 1.25 };
+
+  test('acts on straight colour as powers do, to a millionth of the light', () => {
+    const rgba = pictureOf(4000, 7),
+      before = rgba.slice(),
+      ready = readyGrade(GRADE);
+    if (ready === null) throw new Error('not neutral');
+    gradePixels(rgba, ready);
+    for (let i = 0; i < 4000; i++) {
+      const a = before[i * 4 + 3];
+      const wanted = referenceGrade([before[i * 4] / a, before[i * 4 + 1] / a, before[i * 4 + 2] / a], GRADE);
+      for (let c = 0; c < 3; c++) expect(Math.abs(rgba[i * 4 + c] - wanted[c] * a)).toBeLessThan(3e-6 * (1 + Math.max(...wanted) * a));
+      expect(rgba[i * 4 + 3]).toBe(a);
+    }
+  });
+
+  test('leaves what is empty empty, and gives a glow no offset', () => {
+    const rgba = Float32Array.of(0, 0, 0, 0, 0.5, 0.25, 0.125, 0);
+    const ready = readyGrade({ ...NEUTRAL_GRADE, offset: 0.2, exposure: 1 });
+    if (ready !== null) gradePixels(rgba, ready);
+    expect([...rgba]).toEqual([0, 0, 0, 0, 1, 0.5, 0.25, 0].map((v) => expect.closeTo(v, 5) as number));
+  });
+
+  test('neutral is nothing to do; darkness below zero stays, and light beyond any table is right', () => {
+    expect(readyGrade(NEUTRAL_GRADE)).toBeNull();
+    expect(readyGrade(null)).toBeNull();
+    const rgba = Float32Array.of(-0.25, 200000, 1e-6, 1);
+    const ready = readyGrade({ ...NEUTRAL_GRADE, gamma: 2 });
+    if (ready !== null) gradePixels(rgba, ready);
+    expect(rgba[0]).toBe(-0.25);
+    expect(rgba[1]).toBeCloseTo(Math.sqrt(200000), 2);
+    expect(rgba[2]).toBeCloseTo(0.001, 6);
+  });
+
+  test('a picked colour comes out grey', () => {
+    const colour = [0.4, 0.3, 0.15] as const,
+      balance = balanceFor(colour);
+    const ready = readyGrade({ ...NEUTRAL_GRADE, ...balance });
+    const rgba = Float32Array.of(...colour, 1);
+    if (ready !== null) gradePixels(rgba, ready);
+    expect(rgba[1]).toBeCloseTo(rgba[0], 5);
+    expect(rgba[2]).toBeCloseTo(rgba[0], 5);
+    expect(balanceFor([0, 1, 1])).toBeNull();
+  });
+
+  test('curves: the grey axis turns back, points are met, and between rising points it rises', () => {
+    for (const v of [0, 0.001, 0.18, 1, 40]) expect(fromGreyAxis(toGreyAxis(v))).toBeCloseTo(v, 6);
+    expect(toGreyAxis(0.18)).toBeCloseTo(0.5, 12);
+    const curve = curveThrough([
+      [0, 0],
+      [0.3, 0.1],
+      [0.35, 0.6],
+      [1, 0.9],
+    ]);
+    expect([curve(0), curve(0.3), curve(0.35), curve(1), curve(2)]).toEqual([0, 0.1, 0.6, 0.9, 0.9].map((v) => expect.closeTo(v, 12) as number));
+    for (let p = 0; p < 0.999; p += 0.001) expect(curve(p + 0.001)).toBeGreaterThanOrEqual(curve(p));
+  });
+
+  test('a luma curve keeps hue and saturation', () => {
+    const rgba = Float32Array.of(0.6, 0.3, 0.15, 1);
+    const ready = readyGrade({
+      ...NEUTRAL_GRADE,
+      curves: {
+        ...NEUTRAL_GRADE.curves,
+        luma: [
+          [0, 0],
+          [0.5, 0.7],
+          [1, 1],
+        ],
+      },
+    });
+    if (ready !== null) gradePixels(rgba, ready);
+    expect(rgba[0]).toBeGreaterThan(0.8);
+    expect(rgba[1] / rgba[0]).toBeCloseTo(0.5, 5);
+    expect(rgba[2] / rgba[0]).toBeCloseTo(0.25, 5);
+  });
+});
+
+describe('laying pictures on each other', () => {
+  test.each(BLENDS)('%s is what the slow version says, at any opacity', (blend) => {
+    const below = pictureOf(600, 11),
+      above = pictureOf(600, 12);
+    for (const opacity of [0, 0.35, 1]) {
+      const out = below.slice();
+      blendPixels(out, above, blend, opacity, 100, 600);
+      expect(out.subarray(0, 400)).toEqual(below.subarray(0, 400));
+      for (let i = 100; i < 600; i++) {
+        const wanted = referenceBlend([...below.subarray(i * 4, i * 4 + 4)], [...above.subarray(i * 4, i * 4 + 4)], blend, opacity);
+        wanted.forEach((v, c) => expect(Math.abs(out[i * 4 + c] - v)).toBeLessThan(1e-5 * (1 + Math.abs(v))));
+      }
+    }
+  });
+
+  test('the assembled picture does not depend on how it is shared out', () => {
+    const size = { width: 24, height: 30 };
+    const elements = [
+      { rgba: pictureOf(720, 3), blend: 'over' as const, opacity: 0.8, grade: { ...NEUTRAL_GRADE, exposure: 0.5 }, wantsGrain: true },
+      { rgba: pictureOf(720, 4), blend: 'screen' as const, opacity: 1, grade: null, wantsGrain: false },
+    ];
+    const finish = {
+      grade: { ...NEUTRAL_GRADE, saturation: 0.5 },
+      vignette: { amount: 0.5, radius: 0.2, softness: 0.7 },
+      grain: { floor: [0.001, 0.001, 0.001], slope: [0.01, 0.01, 0.01], sizePx: 0.6 } as const,
+    };
+    const whole = new Float32Array(2880).fill(NaN),
+      shared = new Float32Array(2880).fill(NaN);
+    assembleRows(size, pictureOf(720, 5), elements, finish, 1001, 0, 30, whole);
+    for (const [a, b] of [
+      [17, 30],
+      [0, 5],
+      [5, 17],
+    ])
+      assembleRows(size, pictureOf(720, 5), elements, finish, 1001, a, b, shared);
+    expect(shared).toEqual(whole);
+    expect(whole.every(Number.isFinite)).toBe(true);
+  });
+
+  test('without elements and finish it is the plate, without a plate it is empty', () => {
+    const plate = pictureOf(100, 9),
+      out = new Float32Array(400).fill(NaN);
+    assembleRows({ width: 10, height: 10 }, plate, [], NO_FINISH, 1, 0, 10, out);
+    expect(out).toEqual(plate);
+    assembleRows({ width: 10, height: 10 }, null, [], NO_FINISH, 1, 0, 10, out);
+    expect(out.every((v) => v === 0)).toBe(true);
+  });
+});
+
+describe('edges of mattes', () => {
+  const W = 60,
+    H = 50;
+  /** A half plane whose edge lies at a distance from the middle along a direction; a pixel's value is the covered share. */
+  const halfPlane = (angle: number, at: number) =>
+    Float32Array.from({ length: W * H }, (_, i) => {
+      const d = ((i % W) + 0.5 - W / 2) * Math.cos(angle) + (Math.floor(i / W) + 0.5 - H / 2) * Math.sin(angle) - at;
+      return Math.min(1, Math.max(0, 0.5 - d));
+    });
+  const area = (plane: Float32Array) => {
+    let sum = 0;
+    for (let y = 15; y < 35; y++) for (let x = 10; x < 50; x++) sum += plane[y * W + x];
+    return sum;
+  };
+
+  test.each([0.25, 0.5, 1, 2.6, -0.4, -1.7])('a straight edge moves by %s px', (px) => {
+    for (const angle of [0, 0.4, Math.PI / 4]) {
+      const moved = trimMatte(halfPlane(angle, 1.3), W, H, px);
+      const went = ((area(halfPlane(angle, 1.3)) - area(moved)) / 20) * Math.cos(angle);
+      expect(Math.abs(went - px)).toBeLessThan(0.05);
+    }
+  });
+
+  test('what is half clear inside stays half clear', () => {
+    const veil = new Float32Array(W * H).fill(0.4);
+    expect(trimMatte(veil, W, H, 3)).toEqual(veil);
+  });
+
+  test.each([0.3, 1, 3.5])('softening by %s px makes an edge of just that deviation and loses no cover', (sigma) => {
+    const hard = Float32Array.from({ length: 101 * 5 }, (_, i) => (i % 101 < 50 ? 1 : 0)),
+      soft = softenPlane(hard, 101, 5, sigma);
+    let sum = 0,
+      spread = 0,
+      cover = 0;
+    for (let x = 0; x < 100; x++) {
+      const slope = soft[2 * 101 + x] - soft[2 * 101 + x + 1];
+      sum += slope;
+      spread += slope * (x + 1 - 50) ** 2;
+      cover += soft[2 * 101 + x];
+    }
+    expect(sum).toBeCloseTo(1, 4);
+    expect(cover).toBeCloseTo(50, 1);
+    expect(Math.abs(Math.sqrt(spread) / sigma - 1)).toBeLessThan(0.06);
+  });
+
+  test('colour follows its alpha, and goes on where the matte grows', () => {
+    const rgba = new Float32Array(W * H * 4);
+    halfPlane(0, 0.3).forEach((a, i) => rgba.set([0.5 * a, 0.25 * a, a, a], i * 4));
+    for (const edge of [
+      { trimPx: 1.5, softenPx: 0 },
+      { trimPx: -2.5, softenPx: 1 },
+    ]) {
+      const out = withMatteEdge(rgba, W, H, edge);
+      for (let i = 0; i < W * H; i++) {
+        const a = out[i * 4 + 3];
+        expect(out[i * 4]).toBeCloseTo(0.5 * a, 5);
+        expect(out[i * 4 + 2]).toBeCloseTo(a, 5);
+      }
+    }
+    expect(withMatteEdge(rgba, W, H, { trimPx: 0, softenPx: 0 })).toBe(rgba);
+  });
+
+  test('a matte keeps its share of all four channels; inverted the rest', () => {
+    const rgba = Float32Array.of(1, 0.5, 0.25, 1, 1, 0.5, 0.25, 1, 1, 1, 1, 1);
+    const inverted = rgba.slice();
+    applyMatte(rgba, Float32Array.of(0.5, 2, NaN), false);
+    applyMatte(inverted, Float32Array.of(0.5, 2, NaN), true);
+    expect([...rgba]).toEqual([0.5, 0.25, 0.125, 0.5, 1, 0.5, 0.25, 1, 0, 0, 0, 0]);
+    expect([...inverted]).toEqual([0.5, 0.25, 0.125, 0.5, 0, 0, 0, 0, 1, 1, 1, 1]);
+  });
+
+  test('dark and bright fringes are told from clean edges', () => {
+    const measured = (edgeLight: number) => {
+      const planes = [0, 1, 2, 3].map(() => new Float32Array(W * H));
+      halfPlane(0.3, 0).forEach((a, i) => {
+        for (let c = 0; c < 3; c++) planes[c][i] = a * 0.4 * (a < 0.99 ? edgeLight : 1);
+        planes[3][i] = a;
+      });
+      // Several rows of edges, so that there are enough.
+      const many = planes.map((p) => Float32Array.from({ length: p.length * 8 }, (_, i) => p[i % p.length]));
+      return measureFringe([many[0], many[1], many[2]], many[3], W)?.ratio ?? NaN;
+    };
+    expect(measured(1)).toBeCloseTo(1, 3);
+    expect(measured(0.5)).toBeLessThan(DARK_FRINGE);
+    expect(measured(2)).toBeGreaterThan(BRIGHT_FRINGE);
+    expect(measureFringe([new Float32Array(9), new Float32Array(9), new Float32Array(9)], new Float32Array(9), 3)).toBeNull();
+  });
+});
+
+describe('shadows', () => {
+  test('density holds light out, light that is left multiplies, and both agree on grey', () => {
+    const density = Float32Array.of(0, 0, 0, 0.25, 0, 0, 0, 0.75),
+      light = Float32Array.of(0.75, 0.75, 0.75, 1, 0.25, 0.25, 0.25, 1);
+    const below = Float32Array.of(0.4, 0.8, 0.2, 1, 0.4, 0.8, 0.2, 1);
+    const held = below.slice(),
+      multiplied = below.slice();
+    blendPixels(held, shadowPicture(density, 2, 1, true, { reads: 'density', way: 'holdOut' }, 0), 'over', 0.6);
+    blendPixels(multiplied, shadowPicture(light, 2, 1, false, { reads: 'light', way: 'multiply' }, 0), 'multiply', 0.6);
+    held.forEach((v, i) => expect(v).toBeCloseTo(multiplied[i], 6));
+    expect(held[0]).toBeCloseTo(0.4 * (1 - 0.6 * 0.25), 6);
+  });
+
+  test('which of the two a pass is shows in what it rests at', () => {
+    expect(likelyShadowReading(false, 1)).toBe('light');
+    expect(likelyShadowReading(false, 0)).toBe('density');
+    expect(likelyShadowReading(true, 1)).toBe('density');
+  });
+});
+
+describe('lens', () => {
+  const LENS: Lens = { focus: 10, farPx: 6, nearPx: 4, mostPx: 5, aperture: { blades: 0, turnDeg: 0 } };
+
+  test('radius grows away from the focus and is held', () => {
+    expect(blurRadius(LENS, 10)).toBe(0);
+    expect(blurRadius(LENS, 20)).toBeCloseTo(3, 9);
+    expect(blurRadius(LENS, 5)).toBeCloseTo(4, 9);
+    expect(blurRadius(LENS, 1)).toBe(5);
+    expect(blurRadius(LENS, Infinity)).toBe(5);
+    expect(blurRadius(LENS, 0)).toBe(5);
+  });
+
+  test('gathering is the same as giving out, with radii that change', () => {
+    const W = 40,
+      H = 30,
+      rgba = pictureOf(W * H, 21),
+      radii = Float32Array.from({ length: W * H }, (_, i) => Math.round(((i % W) / W) * 4 * 8) / 8);
+    const fast = defocusPicture(rgba, W, H, radii, apertureTable(LENS.aperture, 4, 'final')),
+      slow = referenceDefocus(rgba, W, H, radii);
+    fast.forEach((v, k) => expect(Math.abs(v - slow[k])).toBeLessThan(1e-4 * (1 + slow[k])));
+  });
+
+  test.each([0, 5, 6, 8])('a point becomes an aperture of %s corners with all of its light, the draft too', (blades) => {
+    const W = 41,
+      point = new Float32Array(W * W * 4),
+      radii = new Float32Array(W * W).fill(8);
+    point.set([10, 10, 10, 1], (20 * W + 20) * 4);
+    for (const quality of ['final', 'draft'] as const) {
+      const out = defocusPicture(point, W, W, radii, apertureTable({ blades, turnDeg: 10 }, 8, quality));
+      let sum = 0,
+        far = 0;
+      for (let i = 0; i < W * W; i++) {
+        sum += out[i * 4];
+        far += out[i * 4] * Math.hypot((i % W) - 20, Math.floor(i / W) - 20) ** 2;
+      }
+      expect(sum).toBeCloseTo(10, 3);
+      // An even disc of radius R has a mean square distance of R squared over 2; polygons of the same area a little more.
+      expect(far / 10 / 64).toBeGreaterThan(0.42);
+      expect(far / 10 / 64).toBeLessThan(0.58);
+    }
+  });
+
+  test('depth that is filtered or stands for veils is doubted, clean depth is not', () => {
+    const W = 60,
+      count = W * 40,
+      opaque = new Float32Array(count).fill(1);
+    const clean = Float32Array.from({ length: count }, (_, i) => (i % W < 30 ? 4 : 9));
+    const filtered = clean.map((d, i) => (i % W === 29 ? 5.5 : i % W === 30 ? 7.5 : d));
+    expect(depthDoubts(clean, opaque, W)).toEqual({ mixedShare: 0, softShare: 0, missingShare: 0 });
+    expect(depthDoubts(filtered, opaque, W).mixedShare).toBeGreaterThan(MIXED_DEPTH);
+    expect(depthDoubts(clean, new Float32Array(count).fill(0.4), W).softShare).toBe(1);
+    expect(depthDoubts(new Float32Array(count), opaque, W).missingShare).toBe(1);
+  });
+});
+
+describe('finish', () => {
+  test('a vignette leaves the middle and takes its share of the corner', () => {
+    const vignette = { amount: 0.4, radius: 0.5, softness: 0.5 };
+    expect(vignetteAt(vignette, 50, 50, 101, 101)).toBe(1);
+    expect(vignetteAt(vignette, 0, 0, 1000, 1000)).toBeCloseTo(0.6, 2);
+  });
+
+  test.each([0, 0.6, 1.1])('grain of size %s px that is added is measured again', (sizePx) => {
+    const W = 256,
+      H = 128,
+      model = { floor: [0.0002, 0.0004, 0.0001], slope: [0.002, 0.001, 0.003], sizePx } as const;
+    const rgba = new Float32Array(W * H * 4);
+    // A ramp of light, so that the slope can be told.
+    for (let i = 0; i < W * H; i++) rgba.set([0.1 + (0.5 * (i % W)) / W, 0.3, 0.2 + (0.3 * (i % W)) / W, 1], i * 4);
+    addGrain(rgba, W, model, new Float32Array(W * H).fill(1), 7, 0, H);
+    const found = measureGrain(rgba, W, { x0: 0, y0: 0, x1: W, y1: H });
+    if (found === null) throw new Error('nothing was measured');
+    for (const c of [0, 1, 2]) {
+      const wanted = Math.sqrt(model.floor[c] + model.slope[c] * found.light[c]);
+      expect(Math.abs(found.deviation[c] / wanted - 1)).toBeLessThan(0.12);
+    }
+    expect(Math.abs(found.model.sizePx - sizePx)).toBeLessThan(0.2);
+  });
+
+  test('where the plate is half covered just what its own grain lacks is added', () => {
+    const W = 200,
+      H = 200,
+      model = { floor: [0.01, 0.01, 0.01], slope: [0, 0, 0], sizePx: 0 } as const;
+    const deviationAt = (covered: number) => {
+      const rgba = new Float32Array(W * H * 4);
+      addGrain(rgba, W, model, new Float32Array(W * H).fill(covered), 3, 0, H);
+      let squares = 0;
+      for (let i = 0; i < W * H; i++) squares += rgba[i * 4] ** 2;
+      return Math.sqrt(squares / (W * H));
+    };
+    expect(deviationAt(0)).toBe(0);
+    expect(deviationAt(1)).toBeCloseTo(0.1, 2);
+    expect(deviationAt(0.5)).toBeCloseTo(0.1 * Math.sqrt(0.75), 2);
+  });
+
+  test('too small a region measures nothing', () => {
+    expect(measureGrain(new Float32Array(40 * 40 * 4), 40, { x0: 0, y0: 0, x1: 12, y1: 12 })).toBeNull();
+  });
+});
+
+describe('plates', () => {
+  test('another rate is met by time or left as it is, and said', () => {
+    expect([1001, 1002, 1025, 1049].map((f) => plateFrame('time', f, 1001, 24, 25))).toEqual([1001, 1002, 1026, 1051]);
+    expect([0, 1, 2, 3, 4].map((f) => plateFrame('time', f, 0, 24, 12))).toEqual([0, 0, 1, 1, 2]);
+    expect(plateFrame('asIs', 1030, 1001, 24, 25)).toBe(1030);
+    expect(describeConform('time', 24, 25)).toContain('4.0 % of its frames are dropped');
+    expect(describeConform('time', 24, 12)).toContain('50.0 % of the frames repeat');
+    expect(describeConform('asIs', 24, 25)).toContain('96.0 % of its speed');
+    expect(describeConform('asIs', 24, 24)).toContain('the same rate');
+  });
+
+  test('where it lies follows its shape, pixel aspect included', () => {
+    const frame = { width: 960, height: 540, pixelAspect: 1 };
+    expect(plateBox({ width: 1920, height: 1080, pixelAspect: 1 }, frame, 'fit')).toEqual({ x: 0, y: 0, width: 960, height: 540 });
+    expect(plateBox({ width: 720, height: 576, pixelAspect: 16 / 15 }, frame, 'fit')).toEqual({ x: 120, y: 0, width: 720, height: 540 });
+    expect(plateBox({ width: 720, height: 576, pixelAspect: 16 / 15 }, frame, 'fill')).toEqual({ x: 0, y: -90, width: 960, height: 720 });
+    expect(plateBox({ width: 480, height: 270, pixelAspect: 1 }, frame, 'asIs')).toEqual({ x: 240, y: 135, width: 480, height: 270 });
+  });
+
+  test('made smaller it is averaged, so that no line is lost; outside it there is nothing', () => {
+    const lines = new Float32Array(40 * 20 * 4);
+    for (let i = 0; i < 800; i++) lines.set([i % 2, 0.5, 0, 1], i * 4);
+    const out = fitPlate(lines, { width: 40, height: 20, pixelAspect: 1 }, { width: 20, height: 20, pixelAspect: 1 }, 'fit');
+    const at = (x: number, y: number) => [...out.subarray((y * 20 + x) * 4, (y * 20 + x) * 4 + 4)];
+    expect(at(10, 10)).toEqual([0.5, 0.5, 0, 1]);
+    expect(at(10, 2)).toEqual([0, 0, 0, 0]);
+    const same = fitPlate(lines, { width: 40, height: 20, pixelAspect: 1 }, { width: 40, height: 20, pixelAspect: 1 }, 'fill');
+    expect(same).toBe(lines);
+  });
+});
+
+test('speeds are those of covered pixels with vectors', () => {
+  const field = emptyMotionField(10, 10, false),
+    rgba = new Float32Array(400);
+  for (let i = 0; i < 100; i++) {
+    field.toNext.set([i, 0], i * 2);
+    field.valid[i] = i < 90 ? 1 : 0;
+    rgba[i * 4 + 3] = i < 50 ? 0 : 1;
+  }
+  expect(speedFigures(field, rgba)).toEqual({ median: 70, fast: 87 });
+  expect(speedFigures(emptyMotionField(2, 2, false), new Float32Array(16))).toBeNull();
+});
+
+describe('what a grade does to a streak', () => {
+  const W = 80,
+    rgba = new Float32Array(W * 20 * 4).map((_, k) => (k % 4 === 3 ? 1 : 0.1)),
+    vectors = new Float32Array(W * 20 * 2),
+    valid = new Uint8Array(W * 20).fill(1);
+  rgba.set([4, 4, 4, 1], (10 * W + 40) * 4);
+  for (let i = 0; i < valid.length; i++) vectors.set([24, 0], i * 2);
+  const highlight = findHighlight(rgba, vectors, valid, W, 0.5);
+
+  test('the brightest thing that moves is found', () => {
+    expect(highlight).toEqual({ x: 40.5, y: 10.5, wayX: 12, wayY: 0 });
+    expect(findHighlight(rgba, vectors, valid, W, 0.1)).toBeNull();
+  });
+
+  test('its light is spread over its way; without a grade both ways are the same', () => {
+    if (highlight === null) throw new Error('no highlight');
+    const light = streakLight(rgba, W, highlight, null);
+    const middle = light.find((l) => l.along === 0);
+    expect(middle?.before).toBeCloseTo(0.1 + 3.9 / 12, 1);
+    for (const { before, after } of light) expect(before).toBeCloseTo(after, 6);
+  });
+
+  test('darkened by a power after the blur a streak loses the light that it keeps when graded before', () => {
+    if (highlight === null) throw new Error('no highlight');
+    const light = streakLight(rgba, W, highlight, { ...NEUTRAL_GRADE, contrast: 2 });
+    const middle = light.find((l) => l.along === 0);
+    expect(middle?.before ?? 0).toBeGreaterThan(5 * (middle?.after ?? 0));
+  });
+});

@@ -1,0 +1,62 @@
+import { windowOfSize, type AssembledElement, type Finish } from '@ivrex/core';
+import type { AssembleRequest, SizedElement, StillRequest } from './assemble-task';
+import type { BlurFrame, BlurPool, MadePicture } from './blur-pool';
+
+/** One element of one frame: what it is made from, and how it is laid into the picture. */
+export type FrameElement = Pick<AssembledElement, 'blend' | 'opacity' | 'grade' | 'wantsGrain'> & {
+  readonly name: string;
+  readonly from: { readonly kind: 'moving'; readonly frame: BlurFrame } | { readonly kind: 'still'; readonly request: StillRequest };
+};
+
+/** Everything that one frame of an assembled shot reads and does. Plain data. */
+export interface AssembledFrame extends Pick<AssembleRequest, 'width' | 'height' | 'pixelAspect' | 'frame' | 'below'> {
+  /** From the farthest to the nearest. */
+  readonly elements: readonly FrameElement[];
+  readonly finish: Finish;
+}
+
+export interface MadeElement extends MadePicture {
+  readonly width: number;
+  readonly height: number;
+  readonly warnings: readonly string[];
+}
+
+export interface MadeFrame extends MadePicture {
+  readonly warnings: readonly string[];
+}
+
+/** One element on its own, blurred. @throws IvrexError about the file that is at fault */
+export async function makeElement(pool: BlurPool, { from, name }: FrameElement, signal?: AbortSignal): Promise<MadeElement> {
+  if (from.kind === 'still') {
+    const still = await pool.run<'still'>({ kind: 'still', request: from.request }, signal);
+    return { ...still, made: 'as it is', warnings: about(name, still.warnings) };
+  }
+  const blurred = await pool.blur(from.frame, signal);
+  return { ...blurred, warnings: about(name, blurred.prepared.warnings) };
+}
+
+function about(name: string, warnings: readonly string[]): string[] {
+  return warnings.map((w) => `${name}: ${w}`);
+}
+
+/** All elements over what is below them; one is made after the other, each over all threads. @throws IvrexError about the file that is at fault */
+export async function assembleFrame(pool: BlurPool, { elements, ...rest }: AssembledFrame, signal?: AbortSignal): Promise<MadeFrame> {
+  const laid: SizedElement[] = [],
+    made: string[] = [],
+    warnings: string[] = [];
+  for (const element of elements) {
+    const picture = await makeElement(pool, element, signal);
+    const { name, blend, opacity, grade, wantsGrain } = element;
+    laid.push({ name, blend, opacity, grade, wantsGrain, width: picture.width, height: picture.height, rgba: picture.rgba });
+    made.push(`${name}: ${picture.made}`);
+    warnings.push(...picture.warnings);
+  }
+  const assembled = await pool.run<'assemble'>({ kind: 'assemble', request: { ...rest, elements: laid } }, signal);
+  return {
+    ...assembled,
+    displayWindow: windowOfSize(rest.width, rest.height),
+    made: made.join('; '),
+    warnings: [...warnings, ...assembled.warnings],
+  };
+}
+
