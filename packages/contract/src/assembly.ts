@@ -1,4 +1,13 @@
-import { BLENDS, NEUTRAL_GRADE, STRAIGHT_CURVE, UNTOUCHED_EDGE, type CurvePoints, type GrainModel, type Lens, type Vignette } from '@ivrex/core';
+import {
+  BLENDS,
+  NEUTRAL_GRADE,
+  STRAIGHT_CURVE,
+  UNTOUCHED_EDGE,
+  type CurvePoints,
+  type GrainModel,
+  type Lens,
+  type Vignette,
+} from '@ivrex/core';
 import { z } from 'zod';
 import { elementIdSchema, passIdSchema } from './ids';
 
@@ -8,7 +17,9 @@ export const curvePointsSchema = z
   .array(z.tuple([unit, unit]).readonly())
   .min(2)
   .max(32)
-  .refine((points) => points.every(([x], i) => i === 0 || x > points[i - 1][0]), { message: 'points of a curve must be in order, one a place' })
+  .refine((points) => points.every(([x], i) => i === 0 || x > points[i - 1][0]), {
+    message: 'points of a curve must be in order, one a place',
+  })
   .readonly() satisfies z.ZodType<CurvePoints>;
 
 const curve = curvePointsSchema.default(STRAIGHT_CURVE);
@@ -56,9 +67,7 @@ export const elementPlaceSchema = z.strictObject({
     .refine((keys) => keys.every((key, i) => i === 0 || key.frame > keys[i - 1].frame), { message: 'keys must be in order, one a frame' })
     .readonly()
     .default([]),
-  edge: z
-    .strictObject({ trimPx: z.number().min(-20).max(20), softenPx: z.number().min(0).max(50) })
-    .default(UNTOUCHED_EDGE),
+  edge: z.strictObject({ trimPx: z.number().min(-20).max(20), softenPx: z.number().min(0).max(50) }).default(UNTOUCHED_EDGE),
   /** Null: no grade of its own. */
   grade: gradeSchema.nullable().default(null),
   gradeWhen: z.enum(['before', 'after']).default('before'),
@@ -70,7 +79,10 @@ export const elementPlaceSchema = z.strictObject({
 });
 export type ElementPlace = z.infer<typeof elementPlaceSchema>;
 
-export const apertureSchema = z.strictObject({ blades: z.union([z.literal(0), z.number().int().min(5).max(9)]), turnDeg: z.number().min(-180).max(180) });
+export const apertureSchema = z.strictObject({
+  blades: z.union([z.literal(0), z.number().int().min(5).max(9)]),
+  turnDeg: z.number().min(-180).max(180),
+});
 export const lensSchema = z.strictObject({
   focus: z.number().positive(),
   farPx: z.number().min(0).max(200),
@@ -86,7 +98,11 @@ export const grainSchema = z.strictObject({
   sizePx: z.number().min(0).max(3),
 }) satisfies z.ZodType<GrainModel>;
 
-export const vignetteSchema = z.strictObject({ amount: unit, radius: unit, softness: z.number().min(0.01).max(2) }) satisfies z.ZodType<Vignette>;
+export const vignetteSchema = z.strictObject({
+  amount: unit,
+  radius: unit,
+  softness: z.number().min(0.01).max(2),
+}) satisfies z.ZodType<Vignette>;
 
 /** How a shot's elements become one picture. */
 export const assemblySchema = z.strictObject({

@@ -76,7 +76,10 @@ export function opacityAt({ opacity, opacityKeys }: Pick<ElementPlace, 'opacity'
 }
 
 /** The pass that lies below all. */
-export function passBelow({ assembly, background, roles }: Pick<ShotSettings, 'assembly' | 'background' | 'roles'>, passes: readonly Pass[]): Pass | null {
+export function passBelow(
+  { assembly, background, roles }: Pick<ShotSettings, 'assembly' | 'background' | 'roles'>,
+  passes: readonly Pass[],
+): Pass | null {
   switch (assembly.below) {
     case 'nothing':
       return null;
@@ -89,7 +92,12 @@ export function passBelow({ assembly, background, roles }: Pick<ShotSettings, 'a
 
 /** An id that no element has: from the name, so that it can be recognised in files. */
 export function freeElementId(elements: readonly Element[], name: string): ElementId {
-  const base = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 30) || 'element';
+  const base =
+    name
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 30) || 'element';
   for (let n = 1; ; n++) {
     const id = (n === 1 ? base : `${base}-${n}`) as ElementId;
     if (!elements.some((e) => e.id === id)) return id;
@@ -140,7 +148,13 @@ export function proposedElements(settings: ShotSettings, passes: readonly Pass[]
     });
   }
   for (const p of passes.filter((o) => isFree(o, 'beauty') && beside(o, 'motion') !== null && o.width === passOf(passes, main)?.width))
-    add({ name: p.name, beauty: p.id, ...readAlike(beside(p, 'motion')), depth: beside(p, 'depth')?.id ?? null, ids: beside(p, 'ids')?.id ?? null });
+    add({
+      name: p.name,
+      beauty: p.id,
+      ...readAlike(beside(p, 'motion')),
+      depth: beside(p, 'depth')?.id ?? null,
+      ids: beside(p, 'ids')?.id ?? null,
+    });
   if (plate !== null)
     for (const p of passes.filter((o) => isFree(o, 'matte')))
       add({
@@ -170,7 +184,10 @@ function passOf(passes: readonly Pass[], { beauty }: Element): Pass | undefined 
 }
 
 function namesOf({ channels }: Pass): string {
-  return channels.map((c) => c.name).sort().join(' ');
+  return channels
+    .map((c) => c.name)
+    .sort()
+    .join(' ');
 }
 
 /** The settings with new elements: what the plate holds goes in front of all, shadows behind all, the rest in front of what there was. */

@@ -58,7 +58,16 @@ function pictureOf(count: number, seed: number): Float32Array {
 }
 
 describe('grade', () => {
-  const GRADE: Grade = { ...NEUTRAL_GRADE, warmth: 0.7, tint: -0.4, exposure: 1.3, offset: -0.02, contrast: 1.4, gamma: 0.8, saturation: 1.25 };
+  const GRADE: Grade = {
+    ...NEUTRAL_GRADE,
+    warmth: 0.7,
+    tint: -0.4,
+    exposure: 1.3,
+    offset: -0.02,
+    contrast: 1.4,
+    gamma: 0.8,
+    saturation: 1.25,
+  };
 
   test('acts on straight colour as powers do, to a millionth of the light', () => {
     const rgba = pictureOf(4000, 7),
@@ -112,7 +121,9 @@ describe('grade', () => {
       [0.35, 0.6],
       [1, 0.9],
     ]);
-    expect([curve(0), curve(0.3), curve(0.35), curve(1), curve(2)]).toEqual([0, 0.1, 0.6, 0.9, 0.9].map((v) => expect.closeTo(v, 12) as number));
+    expect([curve(0), curve(0.3), curve(0.35), curve(1), curve(2)]).toEqual(
+      [0, 0.1, 0.6, 0.9, 0.9].map((v) => expect.closeTo(v, 12) as number),
+    );
     for (let p = 0; p < 0.999; p += 0.001) expect(curve(p + 0.001)).toBeGreaterThanOrEqual(curve(p));
   });
 

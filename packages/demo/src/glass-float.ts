@@ -222,7 +222,10 @@ export async function makeGlassFloatFile(
   const attributes = new Map<string, Attribute>([
     ['framesPerSecond', { type: 'rational', value: [24, 1] }],
     ['owner', { type: 'string', value: 'The Tidal Clock' }],
-    ['comments', { type: 'string', value: `TC_040 ${kind === 'float' ? 'glass float' : 'without the float'}, camera truck, frame ${frame}` }],
+    [
+      'comments',
+      { type: 'string', value: `TC_040 ${kind === 'float' ? 'glass float' : 'without the float'}, camera truck, frame ${frame}` },
+    ],
     ['worldToCamera', { type: 'm44f', value: matrices.worldToCamera }],
     ['worldToNDC', { type: 'm44f', value: matrices.worldToNDC }],
     ['renderTimeSeconds', { type: 'float', value: kind === 'float' ? 96 : 71 }],

@@ -118,7 +118,13 @@ const GUEST_MOMENTS = 4;
  * One plate frame, its shutter open from -0.25 to 0.25. With guests it is the whole scene in one go, exposed as the plate alone is: where no guest is
  * seen the same picture to the bit, grain and all.
  */
-export function renderPlate(plate: SluicePlate, t: number, size: FrameSize, frame: number, guests: PlateGuests | null = null): PlatePicture {
+export function renderPlate(
+  plate: SluicePlate,
+  t: number,
+  size: FrameSize,
+  frame: number,
+  guests: PlateGuests | null = null,
+): PlatePicture {
   const count = size.width * size.height,
     out = new Float32Array(count * 4),
     reeds = new Float32Array(count);

@@ -85,7 +85,9 @@ export const DEMO_VERSION = 2;
 
 /** Files that a production of an earlier version holds differently. */
 export function changedSince(version: number): DemoFile[] {
-  return demoFiles().filter(({ shot, kind }) => version < 2 && (kind === 'plate' || kind === 'still' || (shot === 'TC_040' && kind === 'float')));
+  return demoFiles().filter(
+    ({ shot, kind }) => version < 2 && (kind === 'plate' || kind === 'still' || (shot === 'TC_040' && kind === 'float')),
+  );
 }
 
 /** Artwork is painted once a process, when it is first needed. */

@@ -59,4 +59,3 @@ export async function assembleFrame(pool: BlurPool, { elements, ...rest }: Assem
     warnings: [...warnings, ...assembled.warnings],
   };
 }
-

@@ -18,7 +18,14 @@ import {
   type Treatment,
   type Window,
 } from '@ivrex/core';
-import { assemblePicture, loadStillElement, type AssembledPicture, type AssembleRequest, type StillElement, type StillRequest } from './assemble-task';
+import {
+  assemblePicture,
+  loadStillElement,
+  type AssembledPicture,
+  type AssembleRequest,
+  type StillElement,
+  type StillRequest,
+} from './assemble-task';
 import { writeFileAtomic } from './atomic-write';
 import { heldSharedOf } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';

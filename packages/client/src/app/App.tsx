@@ -3,6 +3,7 @@ import { App as AntApp, ConfigProvider } from 'antd';
 import { useEffect } from 'react';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { ApiError } from '../api/request';
+import { AssemblePanel } from '../features/assemble/AssemblePanel';
 import { DeliverPanel } from '../features/deliver/DeliverPanel';
 import { EncodingsPage } from '../features/encodings/EncodingsPage';
 import { MatchPanel } from '../features/match/MatchPanel';
@@ -33,6 +34,7 @@ const router = createBrowserRouter([
       { path: 'motion', element: <MotionPanel /> },
       { path: 'shutter', element: <ShutterPanel /> },
       { path: 'match', element: <MatchPanel /> },
+      { path: 'assemble', element: <AssemblePanel /> },
       { path: 'deliver', element: <DeliverPanel /> },
     ],
   },

@@ -41,6 +41,9 @@ export function ViewerBar({ detail, onOneToOne }: { detail: ShotDetail; onOneToO
     ...(view.look === 'pass' && shown ? [{ value: 'pass' as const, label: shown.name }] : []),
     ...(isPlanLook(view.look) ? [{ value: view.look, label: PLAN_LOOK_NAMES[view.look] }] : []),
     ...(view.look === 'compare' ? [{ value: 'compare' as const, label: 'A and B' }] : []),
+    ...(view.look === 'assembled' || detail.settings.elements.length > 1
+      ? [{ value: 'assembled' as const, label: <Tooltip title="All elements over the plate (V)">Assembled</Tooltip> }]
+      : []),
     ...(view.look === 'trust' ? [{ value: 'trust' as const, label: 'Trust' }] : []),
     ...(view.look === 'difference' ? [{ value: 'difference' as const, label: 'To the still' }] : []),
   ];

@@ -1,6 +1,15 @@
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import { wrap, type Remote } from 'comlink';
-import { reachFrames, type BlurQuality, type Finish, type FitSize, type PlateFit, type Shutter, type SpeedFigures, type Treatment } from '@ivrex/core';
+import {
+  reachFrames,
+  type BlurQuality,
+  type Finish,
+  type FitSize,
+  type PlateFit,
+  type Shutter,
+  type SpeedFigures,
+  type Treatment,
+} from '@ivrex/core';
 import type { AssembleWorker, HalfPicture, LaidElement, StillInputs } from '../workers/assemble-worker';
 import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
 import type { FrameInputs, PlanSlot } from '../workers/blur-worker';
@@ -203,7 +212,11 @@ export class AssemblyPreview {
   }
 
   /** Makes an element and gives it to the worker, unless it is there. Its notes; null when it went out of date. */
-  private async put(worker: Remote<AssembleWorker>, { laid: { id }, name, from }: ElementJob, quality: BlurQuality): Promise<string[] | null> {
+  private async put(
+    worker: Remote<AssembleWorker>,
+    { laid: { id }, name, from }: ElementJob,
+    quality: BlurQuality,
+  ): Promise<string[] | null> {
     const about = (notes: readonly string[]) => notes.map((note) => `${name}: ${note}`);
     if (from.kind === 'still') {
       const key = `${from.resultKey}/${quality}`;

@@ -64,7 +64,8 @@ export function shapeInputs({ passes, settings }: ShotDetail, { beauty, matte, p
   const pass = passes.find((p) => p.id === beauty);
   const alpha = pass === undefined ? null : readingOf(settings, pass).alpha;
   const hasAlpha =
-    alpha !== null && (alpha.kind === 'borrowed' || (alpha.kind !== 'none' && (pass?.channels.some((c) => /^a(lpha)?$/i.test(c.name)) ?? false)));
+    alpha !== null &&
+    (alpha.kind === 'borrowed' || (alpha.kind !== 'none' && (pass?.channels.some((c) => /^a(lpha)?$/i.test(c.name)) ?? false)));
   return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha };
 }
 

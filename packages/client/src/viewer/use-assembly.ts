@@ -48,7 +48,13 @@ export function useAssembly(whole: ShotDetail): void {
       const made = await bench.make(job, quality);
       if (made === null || !current) return;
       const { notes, ...picture } = made;
-      useView.setState({ assembled: { ...picture, frame }, assemblyNotes: notes, speeds: bench.speedsById(), problem: null, working: false });
+      useView.setState({
+        assembled: { ...picture, frame },
+        assemblyNotes: notes,
+        speeds: bench.speedsById(),
+        problem: null,
+        working: false,
+      });
     };
     const failed = (error: unknown) => {
       if (current) useView.setState({ problem: sentenceOf(error), working: false });
@@ -100,9 +106,7 @@ function jobOf(detail: ShotDetail, frame: number, solo: string | null): Assembly
 export function plateNumber({ settings, passes, shot }: ShotDetail, plate: Pass, frame: number): number {
   const main = passes.find((p) => p.id === settings.elements[0].beauty);
   const shotFps = settings.fps ?? main?.fps ?? null;
-  return shotFps === null || plate.fps === null
-    ? frame
-    : plateFrame(settings.assembly.conform, frame, shot.firstFrame, shotFps, plate.fps);
+  return shotFps === null || plate.fps === null ? frame : plateFrame(settings.assembly.conform, frame, shot.firstFrame, shotFps, plate.fps);
 }
 
 function plateOf(detail: ShotDetail, plate: Pass, frame: number): NonNullable<AssemblyJob['plate']> {

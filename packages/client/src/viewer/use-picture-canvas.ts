@@ -174,7 +174,8 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
       if (sideB !== null) gl.setTexture('b', { kind: 'rgba16f', width: sideB.width, height: sideB.height, data: sideB.halves });
     } else if (whole !== null) gl.setTexture('a', { kind: 'rgba16f', width: whole.width, height: whole.height, data: whole.halves });
     else if (data !== null) gl.setTexture('a', { kind: 'rgba32f', width: data.width, height: data.height, data: data.rgba });
-    else if (main?.header.format === 'rgba16f') gl.setTexture('a', { kind: 'rgba16f', width: main.header.width, height: main.header.height, data: main.planes[0] as Uint16Array });
+    else if (main?.header.format === 'rgba16f')
+      gl.setTexture('a', { kind: 'rgba16f', width: main.header.width, height: main.header.height, data: main.planes[0] as Uint16Array });
     if (plateRaster !== null)
       gl.setTexture('plate', {
         kind: 'rgba16f',

@@ -232,7 +232,11 @@ export class BlurPreview {
     return slices;
   }
 
-  private async treat(slot: PlanSlot, held: LoadedPlan, { treatment, quality }: Pick<RenderRequest, 'treatment' | 'quality'>): Promise<void> {
+  private async treat(
+    slot: PlanSlot,
+    held: LoadedPlan,
+    { treatment, quality }: Pick<RenderRequest, 'treatment' | 'quality'>,
+  ): Promise<void> {
     const key = treatmentKey(treatment, quality);
     if (held.treated === key) return;
     await this.load(slot, held, treatment, quality);

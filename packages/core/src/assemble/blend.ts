@@ -9,7 +9,14 @@ export type Blend = (typeof BLENDS)[number];
  * held at 1, so that a light beyond 1 below keeps its light (Porter and Duff 1984 for over; W3C Compositing 1, section 5, for the others).
  * Multiplying changes no coverage.
  */
-export function blendPixels(below: Float32Array, above: Float32Array, blend: Blend, opacity: number, from = 0, to = below.length / 4): void {
+export function blendPixels(
+  below: Float32Array,
+  above: Float32Array,
+  blend: Blend,
+  opacity: number,
+  from = 0,
+  to = below.length / 4,
+): void {
   switch (blend) {
     case 'over':
       for (let i = from * 4; i < to * 4; i += 4) {

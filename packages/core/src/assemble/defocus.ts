@@ -102,7 +102,14 @@ export function defocusPlan(
   return { ...plan, layers, sharp: kept(stacked(layers, plan)) };
 }
 
-function defocusLayer(plan: BlurPlan, layer: PlannedLayer, number: number, depth: Float32Array, lens: Lens, table: ApertureTable): PlannedLayer {
+function defocusLayer(
+  plan: BlurPlan,
+  layer: PlannedLayer,
+  number: number,
+  depth: Float32Array,
+  lens: Lens,
+  table: ApertureTable,
+): PlannedLayer {
   const { colourBox: box, colour } = layer;
   const radii = radiiOf(plan, box, number, depth, lens);
   let most = 0;

@@ -137,11 +137,7 @@ export function readyGrade(grade: Grade | null): ReadyGrade | null {
   if (grade === null || isNeutralGrade(grade)) return null;
   const luma = lumaGain(grade.curves.luma);
   return {
-    channels: [
-      new LightTable(channelCurve(grade, 0)),
-      new LightTable(channelCurve(grade, 1)),
-      new LightTable(channelCurve(grade, 2)),
-    ],
+    channels: [new LightTable(channelCurve(grade, 0)), new LightTable(channelCurve(grade, 1)), new LightTable(channelCurve(grade, 2))],
     saturation: grade.saturation,
     luma: luma === null ? null : new LightTable(luma),
   };

@@ -1,5 +1,13 @@
 import path from 'node:path';
-import { shotSettingsSchema, type PassId, type PictureChoice, type Role, type SequenceId, type ShotId, type ShotSettings } from '@ivrex/contract';
+import {
+  shotSettingsSchema,
+  type PassId,
+  type PictureChoice,
+  type Role,
+  type SequenceId,
+  type ShotId,
+  type ShotSettings,
+} from '@ivrex/contract';
 import { guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
 import { describeFolder, frameFile, usualReading, type FoundFolder, type FoundPass, type FoundSequence } from '@ivrex/media';
 import type { Db } from '../db/database';

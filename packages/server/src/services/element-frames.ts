@@ -96,13 +96,7 @@ async function matteFileAt(db: Db, matte: ElementMatte, frame: number, settings:
 }
 
 /** One element as it is laid into the picture. @throws IvrexError badSetting, missingFrame */
-export async function frameElement(
-  db: Db,
-  shotId: ShotId,
-  settings: ShotSettings,
-  element: Element,
-  frame: number,
-): Promise<FrameElement> {
+export async function frameElement(db: Db, shotId: ShotId, settings: ShotSettings, element: Element, frame: number): Promise<FrameElement> {
   const { beauty, moves, depth, matte } = readyElement(element),
     { place, name } = element;
   const before = place.gradeWhen === 'before' ? place.grade : null;
@@ -116,7 +110,12 @@ export async function frameElement(
   };
   if (moves === null || place.fromPlate) {
     const files = {
-      beauty: await pictureFileAt(db, beauty, plateNumber(settings, await listPasses(db, shotId, settings), beauty, frame, await firstOf(db, shotId)), { settings }),
+      beauty: await pictureFileAt(
+        db,
+        beauty,
+        plateNumber(settings, await listPasses(db, shotId, settings), beauty, frame, await firstOf(db, shotId)),
+        { settings },
+      ),
       matte: matte && (await matteFileAt(db, matte, frame, settings)),
       depth: depth && (await passFileAt(db, depth, frame, settings)),
     };
@@ -164,7 +163,9 @@ export async function assembledFrame(db: Db, shotId: ShotId, settings: ShotSetti
   const below = passBelow(settings, passes),
     main = passes.find((p) => p.id === settings.elements[0].beauty);
   const elements: FrameElement[] = [];
-  for (const element of stackOf(settings).filter((e) => e.place.visible).reverse())
+  for (const element of stackOf(settings)
+    .filter((e) => e.place.visible)
+    .reverse())
     elements.push(await frameElement(db, shotId, settings, element, frame));
   const { grade, vignette, grain, fit } = settings.assembly;
   return {

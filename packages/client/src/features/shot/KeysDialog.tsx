@@ -13,6 +13,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['A', 'look: all passes at once'],
   ['S  B  W  D  H  R', 'look: sharp, blurred, wipe, directions, speed, proof'],
   ['C', 'look: the two pictures of step Match'],
+  ['V', 'look: all elements over the plate'],
   ['F (held)', 'B in place of A while they are compared'],
   ['X (held)', 'sharp while held: before and after'],
   ['U (held)', 'motion without its repairs while held'],

@@ -82,6 +82,7 @@ function stepsOf(
     { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
     { to: 'match', name: 'Match', state: agreed ? matchState() : '' },
+    { to: 'assemble', name: 'Assemble', state: settings.elements.length > 1 ? `${settings.elements.length} elements` : '' },
     { to: 'deliver', name: 'Deliver', state: shot.step === 'deliver' ? 'delivered' : '' },
   ];
 }

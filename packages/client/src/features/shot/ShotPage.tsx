@@ -28,6 +28,8 @@ export interface ShotContext {
   readonly detail: ShotDetail;
   /** The shot with its elements in their own order. */
   readonly whole: ShotDetail;
+  /** Changes what `whole` shows. */
+  readonly changeWhole: ReturnType<typeof useChangeSettings>;
   /** Changes what `detail` shows. */
   readonly change: ReturnType<typeof useChangeSettings>;
   /** The shutter that the picture shows: while a value is dragged it runs ahead of what is kept. */
@@ -118,7 +120,7 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
     });
   };
   const context = useMemo<ShotContext>(
-    () => ({ detail, whole, change, shutter, setLiveShutter, commitShutter }),
+    () => ({ detail, whole, change, changeWhole, shutter, setLiveShutter, commitShutter }),
     // `change` and `commitShutter` are made of these.
     [detail, whole, changeWhole, shutter],
   );

@@ -13,6 +13,7 @@ const LOOK_KEYS: Record<string, Look> = {
   h: 'speed',
   r: 'residual',
   c: 'compare',
+  v: 'assembled',
 };
 
 /** Keys of a shot. They rest while something is typed, and while a control uses the key itself. */

@@ -1,0 +1,174 @@
+import { isDataRole, roleOf, stackOf, type Element, type ElementMatte, type PassId } from '@ivrex/contract';
+import { Button, Checkbox, Input, Segmented, Select } from 'antd';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { DragNumber } from '../../ui/DragNumber';
+import { useShotContext } from '../shot/ShotPage';
+import { SpeedTable } from './SpeedTable';
+import { useTuning, withElement } from './use-tuning';
+
+/** What an element is made of, and whose reading and shutter it has. */
+export function ElementCard({ element }: { element: Element }) {
+  const { whole } = useShotContext();
+  const { settings, tune, keep } = useTuning();
+  const [name, setName] = useState<string | null>(null);
+  const { id } = element;
+  const set = (label: string, change: Partial<Element>) =>
+    keep(`${element.name}: ${label}`, (s) => withElement(s, id, (e) => ({ ...e, ...change })));
+  const rename = () => {
+    const wanted = name?.trim() ?? '';
+    if (wanted !== '' && wanted !== element.name) set(`named ${wanted}`, { name: wanted });
+    setName(null);
+  };
+  const named = (passes: typeof whole.passes) => passes.map((p) => ({ value: p.id, label: `${p.name} (${roleOf(settings, p)})` }));
+  const pictures = whole.passes.filter((p) => !isDataRole(roleOf(settings, p)) || p.id === element.beauty);
+  const motions = whole.passes.filter((p) => roleOf(settings, p) === 'motion');
+  const others = stackOf(settings).filter((e) => e.id !== id && e.motion !== null && e.readAs !== id);
+  const setMotion = (motion: PassId | null) =>
+    // An encoding belongs to the pass it was agreed for.
+    set(motion === null ? 'does not move' : 'another motion pass', { motion, ...(element.readAs === null ? { encoding: null } : {}) });
+  return (
+    <section className="card" data-testid="element-card">
+      <div className="row" style={{ flexWrap: 'nowrap' }}>
+        <span className="quiet label-column">Name</span>
+        <Input
+          size="small"
+          aria-label="Name of the element"
+          value={name ?? element.name}
+          maxLength={100}
+          onChange={(e) => setName(e.target.value)}
+          onBlur={rename}
+          onPressEnter={rename}
+        />
+      </div>
+      <div className="row" style={{ flexWrap: 'nowrap' }}>
+        <span className="quiet label-column">Picture</span>
+        <Select
+          className="grow"
+          size="small"
+          aria-label="Picture of the element"
+          value={element.beauty}
+          options={named(pictures)}
+          onChange={(beauty: PassId) => set('another picture', { beauty })}
+        />
+      </div>
+      <MatteRow element={element} onMatte={(matte, label) => set(label, { matte })} />
+      <div className="row" style={{ flexWrap: 'nowrap' }}>
+        <span className="quiet label-column">Motion</span>
+        <Select
+          className="grow"
+          size="small"
+          aria-label="Motion of the element"
+          value={element.motion ?? ''}
+          options={[{ value: '', label: 'does not move, or is blurred already' }, ...named(motions)]}
+          onChange={(value: PassId | '') => setMotion(value === '' ? null : value)}
+        />
+      </div>
+      {element.motion !== null && (
+        <>
+          {others.length > 0 && (
+            <div className="row" style={{ flexWrap: 'nowrap' }}>
+              <span className="quiet label-column">Read</span>
+              <Select
+                className="grow"
+                size="small"
+                aria-label="How the motion of the element is read"
+                value={element.readAs ?? ''}
+                options={[
+                  { value: '', label: element.encoding === null ? 'not read yet' : 'in its own way' },
+                  ...others.map((e) => ({ value: e.id, label: `as ${e.name} is, also when that changes` })),
+                ]}
+                onChange={(value) => {
+                  const source = others.find((e) => e.id === value) ?? null;
+                  const reading = source === null ? {} : { encoding: source.encoding, repairs: source.repairs };
+                  set(source === null ? 'read in its own way' : `read as ${source.name}`, { readAs: source?.id ?? null, ...reading });
+                }}
+              />
+            </div>
+          )}
+          {element.encoding === null && (
+            <span className="bad">
+              Its motion is not read yet: <Link to="../motion">read it in step Motion</Link>, or take the reading of another element.
+            </span>
+          )}
+          <div className="row">
+            <span className="quiet label-column">Shutter</span>
+            <Segmented<'shot' | 'own'>
+              size="small"
+              aria-label="Whose shutter"
+              value={element.shutter === null ? 'shot' : 'own'}
+              options={[
+                { value: 'shot', label: "The shot's" },
+                { value: 'own', label: 'Its own' },
+              ]}
+              onChange={(whose) =>
+                set(whose === 'own' ? 'a shutter of its own' : "the shot's shutter", { shutter: whose === 'own' ? settings.shutter : null })
+              }
+            />
+            <Button type="link" size="small">
+              <Link to="../shutter">Set it</Link>
+            </Button>
+          </div>
+          <DragNumber
+            label="Strength times"
+            value={element.factor}
+            step={0.01}
+            min={0}
+            max={10}
+            onLive={(factor) => tune((s) => withElement(s, id, (e) => ({ ...e, factor })))}
+            onCommit={(factor) => set(`strength times ${factor}`, { factor })}
+          />
+          <SpeedTable current={element} />
+        </>
+      )}
+    </section>
+  );
+}
+
+function MatteRow({ element, onMatte }: { element: Element; onMatte: (matte: ElementMatte | null, label: string) => void }) {
+  const { whole } = useShotContext();
+  const { settings } = useTuning();
+  const { matte } = element;
+  const passes = whole.passes.filter((p) => ['matte', 'shadow'].includes(roleOf(settings, p)) || p.id === matte?.pass);
+  const keyOf = (m: ElementMatte) => (m.kind === 'pass' ? `pass ${m.pass}` : `objects ${m.pass} ${m.ids.join(',')}`);
+  const choices: { matte: ElementMatte; label: string }[] = [
+    ...passes.map((p) => ({ matte: { kind: 'pass' as const, pass: p.id, invert: matte?.invert ?? false }, label: `${p.name} (matte)` })),
+    ...settings.mattes
+      .filter((m) => m.ids.length > 0)
+      .map((m) => ({
+        matte: { kind: 'objects' as const, pass: m.pass, ids: m.ids, invert: matte?.invert ?? false },
+        label: `${m.name} (objects)`,
+      })),
+  ];
+  return (
+    <>
+      <div className="row" style={{ flexWrap: 'nowrap' }}>
+        <span className="quiet label-column">Of it</span>
+        <Select
+          className="grow"
+          size="small"
+          aria-label="What of the picture is the element's"
+          value={matte === null ? '' : keyOf(matte)}
+          options={[{ value: '', label: 'all that it covers' }, ...choices.map((c) => ({ value: keyOf(c.matte), label: c.label }))]}
+          onChange={(value) => {
+            const chosen = choices.find((c) => keyOf(c.matte) === value) ?? null;
+            onMatte(chosen?.matte ?? null, chosen === null ? 'all of its picture' : `cut out by ${chosen.label}`);
+          }}
+        />
+        {matte !== null && (
+          <Checkbox
+            checked={matte.invert}
+            onChange={(e) =>
+              onMatte({ ...matte, invert: e.target.checked }, e.target.checked ? 'what the matte leaves' : 'what the matte covers')
+            }
+          >
+            the rest
+          </Checkbox>
+        )}
+      </div>
+      {choices.length === 0 && (
+        <span className="evidence">Mattes: choose objects in an ids pass and keep them in step Passes, or bring in a matte pass.</span>
+      )}
+    </>
+  );
+}
