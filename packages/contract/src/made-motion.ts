@@ -57,8 +57,8 @@ export const foundOffsetSchema = z.object({
 });
 export type FoundOffset = z.infer<typeof foundOffsetSchema>;
 
-/** Folders of made passes. */
-export const madeNameSchema = z.enum(['motion_from_camera', 'motion_from_pictures', 'motion_borrowed']);
+/** Folders of made passes: what they are made from, and of which element unless it is the main one. */
+export const madeNameSchema = z.string().regex(/^(motion_from_camera|motion_from_pictures|motion_borrowed)(_[a-z0-9-]{1,40})?$/);
 export type MadeName = z.infer<typeof madeNameSchema>;
 
 export const makingMotionSchema = z.object({

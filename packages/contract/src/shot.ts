@@ -40,6 +40,8 @@ export const fixSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('setReading'), passId: passIdSchema, reading: pictureChoiceSchema }),
   z.strictObject({ kind: z.literal('setRate'), fps: z.number().positive() }),
   z.strictObject({ kind: z.literal('setRole'), passId: passIdSchema, role: roleSchema }),
+  /** Takes the edge in of every element that is made of this picture. */
+  z.strictObject({ kind: z.literal('trimEdge'), passId: passIdSchema, trimPx: z.number().min(0).max(20) }),
 ]);
 export type Fix = z.infer<typeof fixSchema>;
 

@@ -268,19 +268,23 @@ describe('edges of mattes', () => {
   });
 
   test('dark and bright fringes are told from clean edges', () => {
-    const measured = (edgeLight: number) => {
+    // `light`: straight light of a pixel by how much of it is covered.
+    const measured = (light: (cover: number) => number) => {
       const planes = [0, 1, 2, 3].map(() => new Float32Array(W * H));
       halfPlane(0.3, 0).forEach((a, i) => {
-        for (let c = 0; c < 3; c++) planes[c][i] = a * 0.4 * (a < 0.99 ? edgeLight : 1);
+        for (let c = 0; c < 3; c++) planes[c][i] = a * 0.4 * light(a);
         planes[3][i] = a;
       });
       // Several rows of edges, so that there are enough.
       const many = planes.map((p) => Float32Array.from({ length: p.length * 8 }, (_, i) => p[i % p.length]));
       return measureFringe([many[0], many[1], many[2]], many[3], W)?.ratio ?? NaN;
     };
-    expect(measured(1)).toBeCloseTo(1, 3);
-    expect(measured(0.5)).toBeLessThan(DARK_FRINGE);
-    expect(measured(2)).toBeGreaterThan(BRIGHT_FRINGE);
+    expect(measured(() => 1)).toBeCloseTo(1, 3);
+    // Multiplied by alpha once more, and matted on white.
+    expect(measured((a) => a)).toBeLessThan(DARK_FRINGE);
+    expect(measured((a) => (a === 0 ? 1 : (0.4 * a + 1 - a) / a / 0.4))).toBeGreaterThan(BRIGHT_FRINGE);
+    // An outline of its own is no fringe.
+    expect(measured((a) => (a < 0.99 ? 0.6 : 1))).toBeCloseTo(1, 2);
     expect(measureFringe([new Float32Array(9), new Float32Array(9), new Float32Array(9)], new Float32Array(9), 3)).toBeNull();
   });
 });

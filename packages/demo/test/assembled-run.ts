@@ -8,7 +8,11 @@ import { encodingSchema } from '@ivrex/contract';
  * { frames: [{ frame, masked, psnr, ssim }], ... } and what leaving a part out costs.
  */
 const host = await loadNodeHost('packages/kernels/build/kernels.wasm');
-const pool = new BlurPool({ workerFile: 'packages/server/dist/media-worker.mjs', kernelsWasm: 'packages/kernels/build/kernels.wasm', threads: 2 });
+const pool = new BlurPool({
+  workerFile: 'packages/server/dist/media-worker.mjs',
+  kernelsWasm: 'packages/kernels/build/kernels.wasm',
+  threads: 2,
+});
 const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/heron.json', 'utf8')));
 const FOLDER = '.cache/demo/tidal-clock/TC_010';
 const file = (name: string, frame: number, layer = '') => ({ file: `${FOLDER}/TC_010_${name}.${frame}.exr`, part: 0, layer });
@@ -41,11 +45,24 @@ function moving(name: 'heron' | 'shadow', frame: number, opens: number, closes: 
 function reeds(frame: number): FrameElement {
   const matte = { ...file('reeds', frame), choice: { kind: 'pass', invert: false } as const };
   const files = { beauty: file('plate', frame), matte, depth: null };
-  return { ...PLAIN, name: 'reeds', wantsGrain: false, from: { kind: 'still', request: { files, shape: PLAIN_SHAPE, grade: null, lens: null } } };
+  return {
+    ...PLAIN,
+    name: 'reeds',
+    wantsGrain: false,
+    from: { kind: 'still', request: { files, shape: PLAIN_SHAPE, grade: null, lens: null } },
+  };
 }
 
 function frameOf(frame: number, elements: readonly FrameElement[], finish: Finish = NO_FINISH): AssembledFrame {
-  return { width: 960, height: 540, pixelAspect: 1, frame, below: { picture: file('plate', frame), fit: 'fit', pixelAspect: 1 }, elements, finish };
+  return {
+    width: 960,
+    height: 540,
+    pixelAspect: 1,
+    frame,
+    below: { picture: file('plate', frame), fit: 'fit', pixelAspect: 1 },
+    elements,
+    finish,
+  };
 }
 
 const rows = [];
@@ -68,7 +85,11 @@ for (const frame of [1008, 1016]) {
   });
 }
 // The same picture comes out however many threads there are, and a grade that does nothing does nothing.
-const small = new BlurPool({ workerFile: 'packages/server/dist/media-worker.mjs', kernelsWasm: 'packages/kernels/build/kernels.wasm', threads: 1 });
+const small = new BlurPool({
+  workerFile: 'packages/server/dist/media-worker.mjs',
+  kernelsWasm: 'packages/kernels/build/kernels.wasm',
+  threads: 1,
+});
 const elements = [moving('shadow', 1008, -0.25, 0.25), moving('heron', 1008, -0.25, 0.25)];
 const two = await assembleFrame(pool, frameOf(1008, elements)),
   one = await assembleFrame(small, frameOf(1008, elements, { ...NO_FINISH, grade: NEUTRAL_GRADE }));

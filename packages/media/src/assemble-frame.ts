@@ -1,4 +1,4 @@
-import { windowOfSize, type AssembledElement, type Finish } from '@ivrex/core';
+import { NO_FINISH, windowOfSize, type AssembledElement, type Finish } from '@ivrex/core';
 import type { AssembleRequest, SizedElement, StillRequest } from './assemble-task';
 import type { BlurFrame, BlurPool, MadePicture } from './blur-pool';
 
@@ -33,6 +33,30 @@ export async function makeElement(pool: BlurPool, { from, name }: FrameElement, 
   }
   const blurred = await pool.blur(from.frame, signal);
   return { ...blurred, warnings: about(name, blurred.prepared.warnings) };
+}
+
+/** One element as it is handed over: with its grade after the blur too. @throws IvrexError about the file that is at fault */
+export async function makeLoneElement(pool: BlurPool, element: FrameElement, frame: number, signal?: AbortSignal): Promise<MadeElement> {
+  const made = await makeElement(pool, element, signal);
+  if (element.grade === null) return made;
+  const { width, height, rgba } = made,
+    { name, grade, wantsGrain } = element;
+  const { rgba: graded } = await pool.run<'assemble'>(
+    {
+      kind: 'assemble',
+      request: {
+        width,
+        height,
+        pixelAspect: 1,
+        frame,
+        below: null,
+        elements: [{ name, width, height, rgba, blend: 'over', opacity: 1, grade, wantsGrain }],
+        finish: NO_FINISH,
+      },
+    },
+    signal,
+  );
+  return { ...made, rgba: graded };
 }
 
 function about(name: string, warnings: readonly string[]): string[] {

@@ -1,4 +1,12 @@
-import { measureBlurAtEdges, measurePass, planeOnDisplay, type BlurMeasure, type MeasuredPlane, type PassMeasure } from '@ivrex/core';
+import {
+  measureBlurAtEdges,
+  measurePass,
+  planeOnDisplay,
+  widthOf,
+  type BlurMeasure,
+  type MeasuredPlane,
+  type PassMeasure,
+} from '@ivrex/core';
 import { loadPicture, type PassFile } from './frame-passes';
 import { openImage } from './image-file';
 import { channelsInLayer, layersOf, shortName } from './layers';
@@ -22,7 +30,7 @@ export async function measureFile(file: string, host: NodeHost): Promise<FileMea
       // Ids above 2^24 stay what they are.
       data: plane.data,
     }));
-    layers.push({ part, layer, measure: measurePass(planes) });
+    layers.push({ part, layer, measure: measurePass(planes, widthOf(image.dataWindow)) });
   }
   return { layers };
 }

@@ -11,17 +11,18 @@ import {
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { z } from 'zod';
-import { requestJson } from './request';
+import { focusQuery, requestJson } from './request';
 
 /** One frame's worth of made motion, held against the pictures. Null source: nothing is chosen yet. */
-export function useMotionTrial({ shot, settings, look }: ShotDetail, source: MadeSource | null, frame: number) {
-  const { beauty } = settings.elements[0];
+export function useMotionTrial(detail: ShotDetail, source: MadeSource | null, frame: number) {
+  const { shot, settings, look } = detail,
+    { beauty } = settings.elements[0];
   return useQuery({
     queryKey: ['motion-trial', shot.id, look, beauty, settings.readings, settings.offsets, source, frame],
     enabled: source !== null,
     staleTime: Infinity,
     retry: false,
-    queryFn: () => requestJson(motionTrialSchema, `/shots/${shot.id}/motion/make/try`, 'POST', { source, frame }),
+    queryFn: () => requestJson(motionTrialSchema, `/shots/${shot.id}/motion/make/try${focusQuery(detail)}`, 'POST', { source, frame }),
   });
 }
 
@@ -42,25 +43,27 @@ export function useMakingMotion(shotId: string) {
   return query;
 }
 
-export function useMakeMotion(shotId: string) {
-  const client = useQueryClient();
+export function useMakeMotion(detail: ShotDetail) {
+  const client = useQueryClient(),
+    shotId = detail.shot.id;
   return useMutation({
     mutationFn: (source: MadeSource | 'cancel') =>
       source === 'cancel'
         ? requestJson(makingMotionSchema.nullable(), `/shots/${shotId}/motion/make/cancel`, 'POST', {})
-        : requestJson(makingMotionSchema.nullable(), `/shots/${shotId}/motion/make`, 'POST', { source }),
+        : requestJson(makingMotionSchema.nullable(), `/shots/${shotId}/motion/make${focusQuery(detail)}`, 'POST', { source }),
     onSuccess: (status) => client.setQueryData(['motion-make', shotId], status),
   });
 }
 
 /** Which frames of another render are this shot's. Null: none is chosen. */
-export function useFoundOffset({ shot, settings, look }: ShotDetail, other: { id: string; changedAt: string } | null) {
+export function useFoundOffset(detail: ShotDetail, other: { id: string; changedAt: string } | null) {
+  const { shot, settings, look } = detail;
   return useQuery({
     queryKey: ['motion-offset', shot.id, look, settings.elements[0].beauty, settings.readings, other],
     enabled: other !== null,
     staleTime: Infinity,
     retry: false,
-    queryFn: () => requestJson(foundOffsetSchema, `/shots/${shot.id}/motion/make/offset`, 'POST', { shot: other?.id }),
+    queryFn: () => requestJson(foundOffsetSchema, `/shots/${shot.id}/motion/make/offset${focusQuery(detail)}`, 'POST', { shot: other?.id }),
   });
 }
 

@@ -12,7 +12,7 @@ import {
 } from '@ivrex/contract';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { App } from 'antd';
-import { requestJson, sentenceOf } from './request';
+import { focusQuery, requestJson, sentenceOf } from './request';
 
 /** The shutter that was found last. */
 export function useNewestMatch(shotId: ShotId) {
@@ -22,10 +22,11 @@ export function useNewestMatch(shotId: ShotId) {
   });
 }
 
-export function useFindShutter(shotId: ShotId) {
-  const client = useQueryClient();
+export function useFindShutter(detail: ShotDetail) {
+  const client = useQueryClient(),
+    shotId = detail.shot.id;
   return useMutation({
-    mutationFn: (order: MatchOrder) => requestJson(matchReportSchema, `/shots/${shotId}/match`, 'POST', order),
+    mutationFn: (order: MatchOrder) => requestJson(matchReportSchema, `/shots/${shotId}/match${focusQuery(detail)}`, 'POST', order),
     onSuccess: (report) => client.setQueryData(['match', shotId], report),
   });
 }
@@ -44,7 +45,7 @@ export function useTrust(detail: ShotDetail, frame: number, enabled: boolean) {
     enabled,
     staleTime: 300000,
     retry: false,
-    queryFn: () => requestJson(trustReportSchema, `/shots/${shot.id}/trust`, 'POST', { frame }),
+    queryFn: () => requestJson(trustReportSchema, `/shots/${shot.id}/trust${focusQuery(detail)}`, 'POST', { frame }),
   });
 }
 

@@ -1,7 +1,7 @@
 import { motionAuditSchema, motionReadingSchema, motionRemapSchema, type RemapOrder, type ShotDetail } from '@ivrex/contract';
 import type { MotionFact } from '@ivrex/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { requestJson } from './request';
+import { focusQuery, requestJson } from './request';
 
 /** What readings and audits of a shot's motion depend on. */
 function dependsOn({ look, settings }: ShotDetail): unknown {
@@ -17,7 +17,8 @@ export function useMotionReading(detail: ShotDetail, frame: number | null, facts
     enabled: beauty !== null && motion !== null,
     staleTime: Infinity,
     retry: false,
-    queryFn: () => requestJson(motionReadingSchema, `/shots/${detail.shot.id}/motion/reading`, 'POST', { frame, facts }),
+    queryFn: () =>
+      requestJson(motionReadingSchema, `/shots/${detail.shot.id}/motion/reading${focusQuery(detail)}`, 'POST', { frame, facts }),
   });
 }
 
@@ -31,7 +32,7 @@ export function useMotionAudit(detail: ShotDetail) {
   return useQuery({
     queryKey: auditKey(detail),
     enabled: encoding !== null && motion !== null && beauty !== null,
-    queryFn: () => requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit`),
+    queryFn: () => requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit${focusQuery(detail)}`),
     refetchInterval: (query) => (query.state.data?.state === 'running' ? 700 : false),
   });
 }
@@ -40,7 +41,7 @@ export function useAuditControl(detail: ShotDetail) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (what: 'cancel' | 'resume') =>
-      requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit/${what}`, 'POST', {}),
+      requestJson(motionAuditSchema.nullable(), `/shots/${detail.shot.id}/motion/audit/${what}${focusQuery(detail)}`, 'POST', {}),
     onSuccess: (audit) => client.setQueryData(auditKey(detail), audit),
   });
 }
@@ -54,13 +55,14 @@ export function useMotionRemap(shotId: string) {
   });
 }
 
-export function useOrderRemap(shotId: string) {
-  const client = useQueryClient();
+export function useOrderRemap(detail: ShotDetail) {
+  const client = useQueryClient(),
+    shotId = detail.shot.id;
   return useMutation({
     mutationFn: (order: RemapOrder | 'cancel') =>
       order === 'cancel'
         ? requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap/cancel`, 'POST', {})
-        : requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap`, 'POST', order),
+        : requestJson(motionRemapSchema.nullable(), `/shots/${shotId}/motion/remap${focusQuery(detail)}`, 'POST', order),
     onSuccess: (status) => client.setQueryData(['motion-remap', shotId], status),
   });
 }

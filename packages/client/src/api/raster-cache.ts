@@ -1,5 +1,5 @@
 import { readingOf, unpackRaster, type PassId, type PictureChoice, type Raster, type ShotDetail } from '@ivrex/contract';
-import { requestBytes } from './request';
+import { focusQuery, requestBytes } from './request';
 
 /** Decoded frames in memory, the longest unused dropped first. */
 const MAX_BYTES = 768 * 2 ** 20;
@@ -75,8 +75,13 @@ export function isRasterReady(passId: string, frame: number, form: RasterForm): 
 }
 
 /** A frame blurred by the server under a named state; the server keeps the last ones. */
-export async function loadBlurOfState(shotId: string, stateId: string, frame: number): Promise<Raster> {
-  return unpackRaster(await requestBytes(`/shots/${shotId}/states/${stateId}/blurred/${frame}`));
+export async function loadBlurOfState(detail: ShotDetail, stateId: string, frame: number): Promise<Raster> {
+  return unpackRaster(await requestBytes(`/shots/${detail.shot.id}/states/${stateId}/blurred/${frame}${focusQuery(detail)}`));
+}
+
+/** A frame of the assembled shot as the server makes it, from the settings that are kept. */
+export async function loadAssembled(shotId: string, frame: number): Promise<Raster> {
+  return unpackRaster(await requestBytes(`/shots/${shotId}/assembled/${frame}`));
 }
 
 /** The pixels of a trust map: planes by name. */

@@ -1,4 +1,4 @@
-import { apiErrorSchema } from '@ivrex/contract';
+import { apiErrorSchema, type ShotDetail } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import type { z } from 'zod';
 
@@ -57,4 +57,9 @@ export function sentenceOf(error: unknown): string {
       ? `${error.file.split('/').pop()}: ${error.message}`
       : error.message.charAt(0).toUpperCase() + error.message.slice(1);
   return /[.!?]$/.test(whole) ? whole : `${whole}.`;
+}
+
+/** For what is asked about the element that is worked on: the first one of focused settings. */
+export function focusQuery({ settings }: Pick<ShotDetail, 'settings'>): string {
+  return `?element=${settings.elements[0].id}`;
 }

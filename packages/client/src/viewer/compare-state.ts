@@ -7,6 +7,8 @@ export type Side =
   | { readonly kind: 'sharp' }
   /** `shift`: of the frames of another shot, this many on from this one's. */
   | { readonly kind: 'pass'; readonly pass: PassId; readonly shift: number }
+  /** All elements over the plate, as set now; made by the server. */
+  | { readonly kind: 'assembled' }
   /** The blur under settings that were given a name. */
   | { readonly kind: 'state'; readonly state: NamedStateId };
 
@@ -62,6 +64,7 @@ export function sideKey(side: Side): string {
   switch (side.kind) {
     case 'blurred':
     case 'sharp':
+    case 'assembled':
       return side.kind;
     case 'pass':
       return `pass ${side.pass} ${side.shift}`;

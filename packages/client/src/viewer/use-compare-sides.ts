@@ -1,6 +1,6 @@
 import type { ShotDetail } from '@ivrex/contract';
 import { useEffect } from 'react';
-import { loadBlurOfState, loadRaster, stampOf } from '../api/raster-cache';
+import { loadAssembled, loadBlurOfState, loadRaster, stampOf } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { pictureOf, pictureOfRaster, sideKey, type LoadedSide, type Side, type SidePicture } from './compare-state';
 import { useView } from './view-store';
@@ -19,7 +19,7 @@ function useSide(detail: ShotDetail, which: 'a' | 'b'): void {
   const problem = useView((s) => (s.compare[which].kind === 'blurred' ? s.problem : null));
   const [{ beauty }] = detail.settings.elements;
   const pass = side.kind === 'pass' ? side.pass : side.kind === 'sharp' ? beauty : null;
-  const key = `${sideKey(side)}/${frame}/${pass ?? ''}/${stampOf(pass)}/${detail.look}`;
+  const key = `${sideKey(side)}/${detail.settings.elements[0].id}/${frame}/${pass ?? ''}/${stampOf(pass)}/${detail.look}/${side.kind === 'assembled' ? detail.state.sequence : ''}`;
   useEffect(() => {
     if (look !== 'compare') return;
     const put = (loaded: LoadedSide) => useView.setState((s) => ({ sides: { ...s.sides, [which]: loaded } }));
@@ -58,8 +58,10 @@ async function load(detail: ShotDetail, side: Exclude<Side, { kind: 'blurred' }>
         throw new Error(`${pass.name} has no frame ${frame + side.shift}; it has ${listed(frames)}`);
       return pictureOfRaster(await loadRaster(side.pass, frame + side.shift, 'picture'));
     }
+    case 'assembled':
+      return pictureOfRaster(await loadAssembled(detail.shot.id, frame));
     case 'state':
-      return pictureOfRaster(await loadBlurOfState(detail.shot.id, side.state, frame));
+      return pictureOfRaster(await loadBlurOfState(detail, side.state, frame));
   }
 }
 

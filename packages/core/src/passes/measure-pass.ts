@@ -1,3 +1,4 @@
+import { measureFringe, type FringeMeasure } from '../assemble/fringe';
 import type { SampleType } from '../raster/image';
 
 /** What one channel of one frame holds. */
@@ -30,6 +31,8 @@ export interface AlphaMeasure {
   /** Largest spread of the colour under zero alpha: near 0 is one flat colour. */
   readonly underSpread: number;
   readonly partialShare: number;
+  /** Light of the edge against what it borders; null where that can't be told. */
+  readonly fringe?: FringeMeasure | null;
 }
 
 /** How many times softer edges are where motion crosses them than where it runs along them. Sharp pictures lie near 1. */
@@ -57,9 +60,12 @@ const MOST_DISTINCT = 1000,
   /** Pixels that are looked at; larger pictures are thinned. */
   LOOKED_AT = 1 << 17;
 
-/** One pass over each channel. NaN and infinities are counted over all pixels, the rest over a hundred thousand of them, spread evenly. */
-export function measurePass(planes: readonly MeasuredPlane[]): PassMeasure {
-  return { channels: planes.map(measureChannel), alpha: measureAlpha(planes) };
+/**
+ * One pass over each channel; with the planes' width edges are looked at too. NaN and infinities are counted over all pixels, the rest over a hundred thousand of them, spread
+ * evenly.
+ */
+export function measurePass(planes: readonly MeasuredPlane[], width: number | null = null): PassMeasure {
+  return { channels: planes.map(measureChannel), alpha: measureAlpha(planes, width) };
 }
 
 function measureChannel({ name, type, data }: MeasuredPlane): ChannelMeasure {
@@ -118,7 +124,7 @@ function measureChannel({ name, type, data }: MeasuredPlane): ChannelMeasure {
 const CLEARLY = 0.02,
   ALPHA_LOOKED_AT = 1 << 18;
 
-function measureAlpha(planes: readonly MeasuredPlane[]): AlphaMeasure | null {
+function measureAlpha(planes: readonly MeasuredPlane[], width: number | null): AlphaMeasure | null {
   const find = (...names: string[]) => planes.find((p) => names.includes(p.name))?.data;
   const red = find('R', 'r', 'Y'),
     green = find('G', 'g', 'Y'),
@@ -162,6 +168,7 @@ function measureAlpha(planes: readonly MeasuredPlane[]): AlphaMeasure | null {
     underShare: under / Math.max(1, clear),
     underColour: [sum[0] / Math.max(1, under), sum[1] / Math.max(1, under), sum[2] / Math.max(1, under)],
     underSpread: under === 0 ? 0 : Math.max(...high.map((h, c) => h - low[c])),
+    fringe: width === null || partial === 0 ? null : measureFringe([red, green, blue], alpha, width),
   };
 }
 

@@ -16,6 +16,7 @@ import type { Services } from '../services/services';
 import { nameState, removeState, returnToState, statesOf } from '../services/shot-states';
 import { shotReport } from '../services/shot-reports';
 import { moveState } from '../services/shots';
+import { focusOf } from './focus';
 
 const shotParams = z.object({ shotId: shotIdSchema });
 const stateParams = shotParams.extend({ stateId: namedStateIdSchema });
@@ -32,13 +33,15 @@ export function matchRoutes(api: Router, services: Services): void {
     response.json(await matches.newest(shotParams.parse(request.params).shotId));
   });
   api.post('/shots/:shotId/match', async (request, response) => {
-    response.json(await matches.fit(shotParams.parse(request.params).shotId, matchOrderSchema.parse(request.body)));
+    response.json(await matches.fit(shotParams.parse(request.params).shotId, matchOrderSchema.parse(request.body), focusOf(request)));
   });
   api.post('/shots/:shotId/match/streaks', async (request, response) => {
     response.json(await matches.streaks(shotParams.parse(request.params).shotId, streakOrderSchema.parse(request.body)));
   });
   api.post('/shots/:shotId/trust', async (request, response) => {
-    response.json(await matches.trust(shotParams.parse(request.params).shotId, trustOrderSchema.parse(request.body).frame));
+    response.json(
+      await matches.trust(shotParams.parse(request.params).shotId, trustOrderSchema.parse(request.body).frame, focusOf(request)),
+    );
   });
   api.get('/trust-maps/:map', async (request, response) => {
     const pixels = await matches.trustMap(mapParams.parse(request.params).map);
@@ -47,7 +50,7 @@ export function matchRoutes(api: Router, services: Services): void {
 
   api.get('/shots/:shotId/report.:form', async (request, response) => {
     const { shotId, form } = reportParams.parse(request.params);
-    const report = await shotReport(services, shotId, reportQuerySchema.parse(request.query).frame);
+    const report = await shotReport(services, shotId, reportQuerySchema.parse(request.query).frame, focusOf(request));
     const name = `${report.shot.name.replace(/[^\w.-]+/g, '_')}_report.${form}`;
     response.set('Content-Disposition', `${form === 'html' ? 'inline' : 'attachment'}; filename="${name}"`);
     switch (form) {
@@ -81,7 +84,7 @@ export function matchRoutes(api: Router, services: Services): void {
   });
   api.get('/shots/:shotId/states/:stateId/blurred/:frame', async (request, response) => {
     const { shotId, stateId, frame } = blurParams.parse(request.params);
-    const pixels = await matches.blurOfState(shotId, stateId, frame);
+    const pixels = await matches.blurOfState(shotId, stateId, frame, focusOf(request));
     response.set({ 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
   });
   api.get('/shots/:shotId/assembled/:frame', async (request, response) => {

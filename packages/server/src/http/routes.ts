@@ -36,10 +36,12 @@ import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
+import { focusOf } from './focus';
 import { matchRoutes } from './match-routes';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
+
 const deliveryParams = z.object({ deliveryId: deliveryIdSchema });
 const rasterParams = z.object({ passId: passIdSchema, frame: z.coerce.number().int() });
 const rasterQuery = z.object({
@@ -125,16 +127,16 @@ export function apiRoutes(services: Services): Router {
 
   api.post('/shots/:shotId/motion/reading', async (request, response) => {
     const { frame, facts } = identifyRequestSchema.parse(request.body);
-    response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, frame, facts));
+    response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, frame, facts, focusOf(request)));
   });
   api.get('/shots/:shotId/motion/audit', async (request, response) => {
-    response.json(await services.audits.look(shotParams.parse(request.params).shotId));
+    response.json(await services.audits.look(shotParams.parse(request.params).shotId, focusOf(request)));
   });
   api.post('/shots/:shotId/motion/audit/cancel', async (request, response) => {
-    response.json(await services.audits.cancel(shotParams.parse(request.params).shotId));
+    response.json(await services.audits.cancel(shotParams.parse(request.params).shotId, focusOf(request)));
   });
   api.post('/shots/:shotId/motion/audit/resume', async (request, response) => {
-    response.json(await services.audits.resume(shotParams.parse(request.params).shotId));
+    response.json(await services.audits.resume(shotParams.parse(request.params).shotId, focusOf(request)));
   });
 
   api.get('/shots/:shotId/motion/remap', async (request, response) => {
@@ -142,7 +144,7 @@ export function apiRoutes(services: Services): Router {
   });
   api.post('/shots/:shotId/motion/remap', async (request, response) => {
     const order = remapOrderSchema.parse(request.body);
-    response.status(201).json(await services.remaps.order(shotParams.parse(request.params).shotId, order));
+    response.status(201).json(await services.remaps.order(shotParams.parse(request.params).shotId, order, focusOf(request)));
   });
   api.post('/shots/:shotId/motion/remap/cancel', async (request, response) => {
     response.json(await services.remaps.cancel(shotParams.parse(request.params).shotId));
@@ -153,15 +155,15 @@ export function apiRoutes(services: Services): Router {
   });
   api.post('/shots/:shotId/motion/make', async (request, response) => {
     const { source } = makeMotionOrderSchema.parse(request.body);
-    response.status(201).json(await services.makes.order(shotParams.parse(request.params).shotId, source));
+    response.status(201).json(await services.makes.order(shotParams.parse(request.params).shotId, source, focusOf(request)));
   });
   api.post('/shots/:shotId/motion/make/try', async (request, response) => {
     const { source, frame } = tryMotionSchema.parse(request.body);
-    response.json(await services.makes.try(shotParams.parse(request.params).shotId, source, frame));
+    response.json(await services.makes.try(shotParams.parse(request.params).shotId, source, frame, focusOf(request)));
   });
   api.post('/shots/:shotId/motion/make/offset', async (request, response) => {
     const { shot } = findOffsetSchema.parse(request.body);
-    response.json(await services.makes.findOffset(shotParams.parse(request.params).shotId, shot));
+    response.json(await services.makes.findOffset(shotParams.parse(request.params).shotId, shot, focusOf(request)));
   });
   api.delete('/shots/:shotId/motion/made/:name', async (request, response) => {
     const { shotId, name } = shotParams.extend({ name: madeNameSchema }).parse(request.params);

@@ -11,7 +11,7 @@ import {
   type ShotSettings,
 } from '@ivrex/contract';
 import { IvrexError, shutterAngleDeg, type ExposureShape, type ShutterPlan } from '@ivrex/core';
-import { assembleFrame, makeElement, type MadePicture } from '@ivrex/media';
+import { assembleFrame, makeLoneElement, type MadePicture } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { cancelDelivery } from '../db/queries/cancel-delivery';
 import { claimFrame } from '../db/queries/claim-frame';
@@ -137,7 +137,7 @@ async function makeFrame(
 ): Promise<MadePicture> {
   if (what.kind === 'element') {
     const element = elementOf(settings, what.element);
-    return makeElement(pool, await frameElement(database, shotId, settings, element, frame), signal);
+    return makeLoneElement(pool, await frameElement(database, shotId, settings, element, frame), frame, signal);
   }
   return assembleFrame(pool, await assembledFrame(database, shotId, settings, frame), signal);
 }

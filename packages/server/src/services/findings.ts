@@ -1,5 +1,5 @@
 import { isDataRole, readingOf, roleOf, type Finding, type Fix, type Pass, type PictureChoice, type ShotSettings } from '@ivrex/contract';
-import { BLURRED_SOFTER, type BlurMeasure, type PassMeasure } from '@ivrex/core';
+import { BLURRED_SOFTER, BRIGHT_FRINGE, DARK_FRINGE, type AlphaMeasure, type BlurMeasure, type PassMeasure } from '@ivrex/core';
 import type { MeasuredPass } from '../db/queries/list-passes';
 import type { SequenceRow } from '../db/queries/list-sequences';
 
@@ -265,13 +265,32 @@ function aboutAlpha(pass: Pass, measures: readonly PassMeasure[], settings: Shot
       place,
       read('Read it as premultiplied', { kind: 'premultiplied' }),
     );
-  else if (kind === 'premultiplied' && alpha.underShare > 0.02 && alpha.aboveShare <= 0.25)
+  else if (kind === 'premultiplied') aboutFringe(pass, alpha, settings, add);
+  if (kind === 'premultiplied' && alpha.underShare > 0.02 && alpha.aboveShare <= 0.25)
     add(
       'info',
       `${nameOf(pass)}: ${percent(alpha.underShare)} of the pixels with zero alpha hold light.`,
       'That is right for glows and flames; otherwise the file is straight.',
       place,
     );
+}
+
+/** What takes most fringes away: they are about a pixel wide. */
+const TRIM_PX = 0.75;
+
+function aboutFringe(pass: Pass, { fringe }: AlphaMeasure, settings: ShotSettings, add: Add): void {
+  if (fringe == null || (fringe.ratio >= DARK_FRINGE && fringe.ratio <= BRIGHT_FRINGE)) return;
+  // An edge that was taken in already has no fringe left.
+  const users = settings.elements.filter((e) => e.beauty === pass.id);
+  if (users.length > 0 && users.every((e) => e.place.edge.trimPx > 0)) return;
+  const isDark = fringe.ratio < DARK_FRINGE;
+  add(
+    'warning',
+    `${nameOf(pass)} has a ${isDark ? 'dark' : 'bright'} fringe: partly covered pixels have ${Math.round(fringe.ratio * 100)} % of the light of what they border.`,
+    `A ${isDark ? 'dark' : 'bright'} rim shows against the plate, and the blur drags it out.`,
+    { sequenceId: pass.sequenceId, passId: pass.id },
+    [{ label: `Take the edge in by ${TRIM_PX} px`, fix: { kind: 'trimEdge', passId: pass.id, trimPx: TRIM_PX } }],
+  );
 }
 
 function aboutRoles({ passes, settings }: FindingFacts, add: Add): void {

@@ -1,4 +1,4 @@
-import type { MadeName, MadeSource, ShotDetail, ShotSettings } from '@ivrex/contract';
+import type { Element, MadeName, MadeSource, ShotDetail, ShotSettings } from '@ivrex/contract';
 import { cameraAt, IvrexError, orNull, type CameraTrack } from '@ivrex/core';
 import type { MakeMotionRequest, MotionSource, PictureFile } from '@ivrex/media';
 import type { Database } from '../db/database';
@@ -13,6 +13,11 @@ export const MADE_NAMES: Record<MadeSource['kind'], { readonly file: MadeName; r
   pictures: { file: 'motion_from_pictures', label: 'Motion estimated from the pictures' },
   render: { file: 'motion_borrowed', label: 'Motion borrowed from another render' },
 };
+
+/** The folder of a made pass: the main element's has the plain name, others carry their own. */
+export function madeNameOf(kind: MadeSource['kind'], { id }: Pick<Element, 'id'>): MadeName {
+  return id === 'main' ? MADE_NAMES[kind].file : `${MADE_NAMES[kind].file}_${id}`;
+}
 
 /** Everything that is the same for all frames. */
 export interface MotionPlan {

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import type {
+  ElementId,
   MatchOrder,
   MatchReport,
   NamedStateId,
@@ -11,7 +12,7 @@ import type {
   StreakReport,
   TrustReport,
 } from '@ivrex/contract';
-import { packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
+import { focusOn, packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
 import { IvrexError, orNull, shutterAt } from '@ivrex/core';
 import { assembleFrame, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
@@ -43,9 +44,9 @@ export class Matches {
   constructor(private readonly services: MatchServices) {}
 
   /** The shutter that comes closest to a reference. What was found is kept. @throws IvrexError badSetting, missingFrame */
-  async fit(shotId: ShotId, order: MatchOrder): Promise<MatchReport> {
+  async fit(shotId: ShotId, order: MatchOrder, element: ElementId | null = null): Promise<MatchReport> {
     const { database, pool } = this.services;
-    const detail = await shotDetail(database, shotId);
+    const detail = await shotDetail(database, shotId, element);
     const key = keyOf(detail, [MATCH_FORM, order, blurChoices(detail.settings)]);
     const known = await findShutterMatch(database, shotId, key);
     if (known !== null) {
@@ -85,9 +86,9 @@ export class Matches {
   }
 
   /** Where a frame's blur, as it is set now, can't be trusted. @throws IvrexError badSetting, missingFrame */
-  async trust(shotId: ShotId, frame: number): Promise<TrustReport> {
+  async trust(shotId: ShotId, frame: number, element: ElementId | null = null): Promise<TrustReport> {
     const { database, pool } = this.services;
-    const detail = await shotDetail(database, shotId);
+    const detail = await shotDetail(database, shotId, element);
     const { path, hidden } = detail.settings;
     const { sources, shutter } = await frameSources(database, shotId, detail.settings, frame);
     const now = shutterAt(shutter, frame);
@@ -110,13 +111,13 @@ export class Matches {
   }
 
   /** A frame under a named state of the shot, as halves for the page. @throws IvrexError notFound, badSetting, missingFrame */
-  async blurOfState(shotId: ShotId, stateId: NamedStateId, frame: number): Promise<Uint8Array> {
+  async blurOfState(shotId: ShotId, stateId: NamedStateId, frame: number, element: ElementId | null = null): Promise<Uint8Array> {
     const { database, pool } = this.services;
     const state = await findNamedState(database, shotId, stateId);
     if (state === null) throw new IvrexError('notFound', 'there is no such state; it may have been removed');
     const detail = await shotDetail(database, shotId);
-    return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame]), async () => {
-      const { settings } = state;
+    return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame, element]), async () => {
+      const settings = focusOn(state.settings, element);
       const { sources, shutter } = await frameSources(database, shotId, settings, frame);
       const { rgba, width, height } = await pool.blur({
         sources,

@@ -1,4 +1,4 @@
-import type { MotionAudit, ShotDetail, ShotId } from '@ivrex/contract';
+import type { ElementId, MotionAudit, ShotDetail, ShotId } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import { insertMotionAudit } from '../db/queries/insert-motion-audit';
 import { listMotionAudits } from '../db/queries/list-motion-audits';
@@ -26,8 +26,8 @@ export class MotionAudits {
   constructor(private readonly services: AuditServices) {}
 
   /** What is known, starting or going on with what is not. Null while no encoding is agreed. @throws IvrexError notFound, badSetting */
-  async look(shotId: ShotId): Promise<MotionAudit | null> {
-    const audit = await this.place(shotId);
+  async look(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+    const audit = await this.place(shotId, element);
     if (audit === null) return null;
     const { key, frames, detail } = audit;
     const rows = await listMotionAudits(this.services.database, shotId, key);
@@ -45,20 +45,20 @@ export class MotionAudits {
     };
   }
 
-  async cancel(shotId: ShotId): Promise<MotionAudit | null> {
-    const audit = await this.place(shotId);
+  async cancel(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+    const audit = await this.place(shotId, element);
     if (audit !== null) {
       this.cancelled.add(audit.key);
       this.running.get(audit.key)?.stop.abort();
       this.running.delete(audit.key);
     }
-    return this.look(shotId);
+    return this.look(shotId, element);
   }
 
-  async resume(shotId: ShotId): Promise<MotionAudit | null> {
-    const audit = await this.place(shotId);
+  async resume(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+    const audit = await this.place(shotId, element);
     if (audit !== null) this.cancelled.delete(audit.key);
-    return this.look(shotId);
+    return this.look(shotId, element);
   }
 
   /** Ends everything; what is known stays known. */
@@ -66,8 +66,11 @@ export class MotionAudits {
     for (const { stop } of this.running.values()) stop.abort();
   }
 
-  private async place(shotId: ShotId): Promise<{ key: string; frames: readonly number[]; detail: ShotDetail } | null> {
-    const detail = await shotDetail(this.services.database, shotId);
+  private async place(
+    shotId: ShotId,
+    element: ElementId | null,
+  ): Promise<{ key: string; frames: readonly number[]; detail: ShotDetail } | null> {
+    const detail = await shotDetail(this.services.database, shotId, element);
     const { motion, beauty } = chosenPasses(detail);
     const { encoding } = detail.settings.elements[0];
     if (encoding === null) return null;

@@ -2,8 +2,12 @@ import { createHash } from 'node:crypto';
 import { mkdir, readdir, rename, rm } from 'node:fs/promises';
 import path from 'node:path';
 import {
+  changeFocused,
+  elementIdSchema,
   madeSourceSchema,
   makingMotionSchema,
+  type Element,
+  type ElementId,
   type FoundOffset,
   type MadeName,
   type MadeSource,
@@ -11,16 +15,23 @@ import {
   type MotionTrial,
   type ShotDetail,
   type ShotId,
-  type ShotSettings,
 } from '@ivrex/contract';
 import { IvrexError, orNull } from '@ivrex/core';
 import { MADE_ENCODING } from '@ivrex/media';
+import { z } from 'zod';
 import { bringIn } from './bring-in';
 import { madeFolderOf, MADE_PREFIX } from './made-folders';
-import { MADE_NAMES, makeRequest, planMotion, type MotionPlan } from './make-requests';
+import { MADE_NAMES, madeNameOf, makeRequest, planMotion, type MotionPlan } from './make-requests';
 import type { Services } from './services';
 import { ShotJobs, type RunningJob } from './shot-jobs';
 import { changeSettings, shotDetail } from './shots';
+
+/** For which element; what was asked before there were several was for the main one. */
+const askedSchema = z.union([
+  z.object({ source: madeSourceSchema, element: elementIdSchema.nullable() }),
+  madeSourceSchema.transform((source) => ({ source, element: null })),
+]);
+type Asked = z.infer<typeof askedSchema>;
 
 type MakeServices = Pick<Services, 'database' | 'pool' | 'config' | 'log' | 'now' | 'looks'>;
 
@@ -30,12 +41,12 @@ type MakeServices = Pick<Services, 'database' | 'pool' | 'config' | 'log' | 'now
  * goes on with them.
  */
 export class MotionMakes {
-  private readonly jobs: ShotJobs<MadeSource, MakingMotion>;
+  private readonly jobs: ShotJobs<Asked, MakingMotion>;
 
   constructor(private readonly services: MakeServices) {
     this.jobs = new ShotJobs(services, {
       kind: 'make',
-      asked: madeSourceSchema,
+      asked: askedSchema,
       status: makingMotionSchema,
       busy: 'motion of this shot is being made; wait for it, or stop it',
     });
@@ -46,8 +57,8 @@ export class MotionMakes {
   }
 
   /** One frame, held against the pictures; nothing is written. @throws IvrexError as `makeMotion` */
-  async try(shotId: ShotId, source: MadeSource, frame: number): Promise<MotionTrial> {
-    const detail = await shotDetail(this.services.database, shotId);
+  async try(shotId: ShotId, source: MadeSource, frame: number, element: ElementId | null = null): Promise<MotionTrial> {
+    const detail = await shotDetail(this.services.database, shotId, element);
     const plan = await planMotion(this.services, detail, source);
     const { request, warnings } = await makeRequest(this.services.database, plan, frame, null);
     return { ...(await this.services.pool.run<'make'>({ kind: 'make', request })), frame, warnings };
@@ -57,8 +68,8 @@ export class MotionMakes {
    * Which of another render's frames shows what this shot's show: its motion, under every likely offset, is held against one frame's
    * pictures. @throws IvrexError badSetting, notFound, missingFrame
    */
-  async findOffset(shotId: ShotId, other: ShotId): Promise<FoundOffset> {
-    const detail = await shotDetail(this.services.database, shotId);
+  async findOffset(shotId: ShotId, other: ShotId, element: ElementId | null = null): Promise<FoundOffset> {
+    const detail = await shotDetail(this.services.database, shotId, element);
     const first = await planMotion(this.services, detail, { kind: 'render', shot: other, offset: 0 });
     const frame = first.frames[first.frames.length >> 1];
     const results = await Promise.all(
@@ -81,14 +92,15 @@ export class MotionMakes {
     return { frame, offset: best.offset, isClear: next === undefined || best.after < CLEARLY * next.after, tried };
   }
 
-  /** Takes a made pass away; where it is the shot's motion, the shot has none then. @throws IvrexError conflict */
+  /** Takes a made pass away; an element whose motion it is has none then. @throws IvrexError conflict */
   async remove(shotId: ShotId, name: MadeName): Promise<void> {
     this.jobs.assertIdle(shotId);
     const { shot, passes, settings, state } = await shotDetail(this.services.database, shotId);
     const pass = passes.find((p) => p.file.startsWith(`${MADE_PREFIX}${name}/`));
-    const [element, ...others] = settings.elements;
-    if (pass !== undefined && element.motion === pass.id) {
-      const next = { ...settings, elements: [{ ...element, motion: null, encoding: null, repairs: [] }, ...others] };
+    if (pass !== undefined && settings.elements.some((e) => e.motion === pass.id)) {
+      const without = (e: Element): Element =>
+        e.motion === pass.id ? { ...e, motion: null, encoding: null, repairs: [], readAs: null } : e;
+      const next = { ...settings, elements: settings.elements.map(without) };
       await changeSettings(this.services, shotId, next, 'Made motion removed', state.sequence);
     }
     const folder = madeFolderOf(this.services.config, shotId);
@@ -99,9 +111,9 @@ export class MotionMakes {
   }
 
   /** @throws IvrexError badSetting, conflict */
-  async order(shotId: ShotId, source: MadeSource): Promise<MakingMotion> {
+  async order(shotId: ShotId, source: MadeSource, element: ElementId | null = null): Promise<MakingMotion> {
     this.jobs.assertIdle(shotId);
-    const detail = await shotDetail(this.services.database, shotId);
+    const detail = await shotDetail(this.services.database, shotId, element);
     const plan = await planMotion(this.services, detail, source);
     const status: MakingMotion = {
       state: 'running',
@@ -112,13 +124,13 @@ export class MotionMakes {
       failed: [],
       warnings: [],
     };
-    const job = { asked: source, status, written: [], firstFrame: detail.shot.firstFrame };
+    const job = { asked: { source, element }, status, written: [], firstFrame: detail.shot.firstFrame };
     return this.jobs.start(shotId, job, async (running) => this.run(running, await this.decided(plan)));
   }
 
   /** After a start: what was under way goes on with the files that are made. */
   async resume(): Promise<void> {
-    await this.jobs.resume((shotId, { asked }) => this.order(shotId, asked));
+    await this.jobs.resume((shotId, { asked }) => this.order(shotId, asked.source, asked.element));
   }
 
   cancel(shotId: ShotId): Promise<MakingMotion | null> {
@@ -140,11 +152,13 @@ export class MotionMakes {
 
   private async run(job: RunningJob<MakingMotion>, plan: MotionPlan): Promise<void> {
     const { id } = plan.detail.shot,
-      { file, label } = MADE_NAMES[plan.source.kind];
+      [element] = plan.detail.settings.elements;
+    const { label } = MADE_NAMES[plan.source.kind],
+      file = madeNameOf(plan.source.kind, element);
     const folder = path.join(madeFolderOf(this.services.config, id), file);
     // Files of another order, or of other settings, are not gone on with.
     const key = createHash('sha256')
-      .update(JSON.stringify([plan.source, plan.detail.settings.readings, plan.detail.look]))
+      .update(JSON.stringify([plan.source, plan.beauty, plan.detail.settings.readings, plan.detail.look]))
       .digest('hex');
     const partFolder = path.join(path.dirname(folder), `.${file}-${key.slice(0, 16)}`);
     await mkdir(partFolder, { recursive: true });
@@ -166,22 +180,21 @@ export class MotionMakes {
     await rm(folder, { recursive: true, force: true });
     await rename(partFolder, folder);
     await bringIn(this.services, plan.detail.shot.folder, { force: true });
-    await this.choose(id, file, label);
+    await this.choose(id, element.id, file, label);
     job.update({ state: job.status.failed.length > 0 ? 'failed' : 'done' });
   }
 
   /** The made pass becomes the shot's motion, as one change that can be undone. */
-  private async choose(shotId: ShotId, file: string, label: string): Promise<void> {
+  private async choose(shotId: ShotId, elementId: ElementId, file: string, label: string): Promise<void> {
     for (let attempt = 0; ; attempt++) {
       const { passes, settings, state } = await shotDetail(this.services.database, shotId);
       const pass = passes.find((p) => p.file.startsWith(`${MADE_PREFIX}${file}/`));
       if (pass === undefined) throw new IvrexError('missingFile', 'the motion that was made is not there');
-      const [element, ...others] = settings.elements;
-      const next: ShotSettings = {
-        ...settings,
-        roles: { ...settings.roles, [pass.id]: 'motion' },
-        elements: [{ ...element, motion: pass.id, encoding: MADE_ENCODING, repairs: [] }, ...others],
-      };
+      const next = changeFocused(settings, elementId, ({ elements: [element, ...others], ...rest }) => ({
+        ...rest,
+        roles: { ...rest.roles, [pass.id]: 'motion' },
+        elements: [{ ...element, motion: pass.id, encoding: MADE_ENCODING, repairs: [], readAs: null }, ...others],
+      }));
       try {
         await changeSettings(this.services, shotId, next, label, state.sequence);
         return;

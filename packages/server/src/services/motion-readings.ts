@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { MotionFact, Identification } from '@ivrex/core';
 import { IvrexError, orNull } from '@ivrex/core';
-import type { MotionReading, PassId, ShotDetail, ShotId } from '@ivrex/contract';
+import type { ElementId, MotionReading, PassId, ShotDetail, ShotId } from '@ivrex/contract';
 import type { IdentifyRequest } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { findMotionReading } from '../db/queries/find-motion-reading';
@@ -28,8 +28,9 @@ export async function readMotionPass(
   shotId: ShotId,
   frame: number | null,
   facts: readonly MotionFact[],
+  element: ElementId | null = null,
 ): Promise<MotionReading> {
-  const detail = await shotDetail(services.database, shotId);
+  const detail = await shotDetail(services.database, shotId, element);
   const { beauty, motion } = chosenPasses(detail);
   const key = keyOf(detail, [READING_FORM, beauty, motion, frame, facts]);
   const known = await findMotionReading(services.database, shotId, key);

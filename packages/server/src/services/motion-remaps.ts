@@ -3,6 +3,7 @@ import {
   motionRemapSchema,
   remapOrderSchema,
   shotSettingsSchema,
+  type ElementId,
   type MotionRemap,
   type PassId,
   type RemapOrder,
@@ -54,9 +55,9 @@ export class MotionRemaps {
   }
 
   /** @throws IvrexError badSetting, conflict */
-  async order(shotId: ShotId, order: RemapOrder): Promise<MotionRemap> {
+  async order(shotId: ShotId, order: RemapOrder, element: ElementId | null = null): Promise<MotionRemap> {
     this.jobs.assertIdle(shotId);
-    const detail = await shotDetail(this.services.database, shotId);
+    const detail = await shotDetail(this.services.database, shotId, element);
     chosenPasses(detail);
     if (detail.settings.elements[0].encoding === null) throw new IvrexError('badSetting', 'agree on a reading of the motion pass first');
     const status: MotionRemap = {

@@ -1,4 +1,4 @@
-import { roleOf, shutterOfElement, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
+import { roleOf, shutterOfElement, type ElementId, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
 import { describeBlur, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
 import { describeShutter } from './deliveries';
 import { frameSources } from './element-frames';
@@ -14,9 +14,14 @@ type ReportServices = Pick<Services, 'database' | 'pool' | 'now' | 'audits' | 'm
  * All that is known of a shot, for hand-over. `frame` is shown blurred, and with it the frames that the last match was made from.
  * @throws IvrexError notFound, badSetting when there is no blur yet, missingFrame
  */
-export async function shotReport(services: ReportServices, shotId: ShotId, frame: number): Promise<ShotReport> {
+export async function shotReport(
+  services: ReportServices,
+  shotId: ShotId,
+  frame: number,
+  focus: ElementId | null = null,
+): Promise<ShotReport> {
   const { database, audits, matches, now } = services;
-  const detail = await shotDetail(database, shotId);
+  const detail = await shotDetail(database, shotId, focus);
   const { shot, settings, passes, findings, state } = detail;
   const [element] = settings.elements;
   const match = await matches.newest(shotId);
@@ -41,9 +46,9 @@ export async function shotReport(services: ReportServices, shotId: ShotId, frame
     findings: findings.map((f) => f.message),
     encoding: element.encoding,
     // Evidence that can't be had is left out: the encoding stands as it was agreed.
-    reading: await orNull(() => readMotionPass(services, shotId, null, [])),
+    reading: await orNull(() => readMotionPass(services, shotId, null, [], focus)),
     repairs: element.repairs,
-    audit: (await orNull(() => audits.look(shotId)))?.frames ?? [],
+    audit: (await orNull(() => audits.look(shotId, focus)))?.frames ?? [],
     shutter: { words: describeShutter(shutter), plan: shutter },
     path: settings.path,
     match,
@@ -81,7 +86,7 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
     figures: finite(made.figures),
     before: finite(made.before),
     made: describeBlur(made.report, rounded(now), shutter, made.mostSlices),
-    trust: (await matches.trust(shot.id, frame)).verdict,
+    trust: (await matches.trust(shot.id, frame, settings.elements[0].id)).verdict,
     pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
     warnings: [...made.warnings, ...made.report.notes],
   };

@@ -1,4 +1,4 @@
-import type { ShotDetail, ShotId, ShotSettings, ShotSummary } from '@ivrex/contract';
+import { focusOn, type ElementId, type ShotDetail, type ShotId, type ShotSettings, type ShotSummary } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import type { Db } from '../db/database';
 import { appendState } from '../db/queries/append-state';
@@ -46,8 +46,8 @@ export async function shotSummaries({ database }: Pick<Services, 'database'>): P
   return (await listShots(database)).map(summary);
 }
 
-/** @throws IvrexError notFound */
-export async function shotDetail(db: Db, shotId: ShotId): Promise<ShotDetail> {
+/** With an element its settings have that one first: see `focusOn`. They are for reading then, not for keeping. @throws IvrexError notFound */
+export async function shotDetail(db: Db, shotId: ShotId, element: ElementId | null = null): Promise<ShotDetail> {
   const [row] = await listShots(db, shotId);
   if (row === undefined) throw notFound();
   const labels = await listStateLabels(db, shotId);
@@ -56,7 +56,7 @@ export async function shotDetail(db: Db, shotId: ShotId): Promise<ShotDetail> {
     shot: summary(row),
     passes: await listPasses(db, shotId, row.settings),
     findings: await listFindings(db, shotId),
-    settings: row.settings,
+    settings: focusOn(row.settings, element),
     look: (await findShotLook(db, shotId))?.signature ?? '',
     state: {
       sequence: labels[current].sequence,

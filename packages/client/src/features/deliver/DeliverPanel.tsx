@@ -1,19 +1,27 @@
-import { deliveryOptionsSchema, type Delivery, type DeliveryOptions } from '@ivrex/contract';
+import { deliveryOptionsSchema, stackOf, type Delivery, type DeliveryOptions } from '@ivrex/contract';
 import { Alert, Button, Form, Input, InputNumber, Progress, Select, Tag } from 'antd';
 import dayjs from 'dayjs';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { useDeliveries, useDeliveryAction, useOrderDelivery } from '../../api/deliveries';
 import { sentenceOf } from '../../api/request';
 import { ReportCard } from '../match/ReportCard';
 import { useShotContext } from '../shot/ShotPage';
 
+/** Stands for the assembled picture among the elements' ids, none of which has a capital. */
+const ASSEMBLED = 'ALL';
+
 /** Orders the blurred sequence and shows how far it is. */
 export function DeliverPanel() {
-  const { detail } = useShotContext();
-  const { shot, settings } = detail;
+  const { whole } = useShotContext();
+  const { shot, settings } = whole;
   const deliveries = useDeliveries(shot.id),
     order = useOrderDelivery(shot.id);
   const [form] = Form.useForm<DeliveryOptions>();
+  const stack = stackOf(settings);
+  const [what, setWhat] = useState<string>(stack.length > 1 ? ASSEMBLED : settings.elements[0].id);
+  const content: DeliveryOptions['what'] =
+    what === ASSEMBLED ? { kind: 'assembled' } : { kind: 'element', element: stack.find((e) => e.id === what)?.id ?? null };
   const name = Form.useWatch('name', form),
     last = Form.useWatch('firstFrame', form);
   if (settings.elements[0].encoding === null)
@@ -28,18 +36,30 @@ export function DeliverPanel() {
     <>
       <h2>Deliver</h2>
       <Form
+        key={what}
         form={form}
         layout="vertical"
         className="card"
         initialValues={{
-          name: `${shot.name}_blurred`,
+          name: what === ASSEMBLED ? `${shot.name}_assembled` : stack.length > 1 ? `${shot.name}_${what}_blurred` : `${shot.name}_blurred`,
           firstFrame: shot.firstFrame,
           lastFrame: shot.lastFrame,
           type: 'half',
           compression: 'zip',
         }}
-        onFinish={(values) => order.mutate(deliveryOptionsSchema.parse(values))}
+        onFinish={(values) => order.mutate(deliveryOptionsSchema.parse({ ...values, what: content }))}
       >
+        <Form.Item label="What is delivered">
+          <Select
+            aria-label="What is delivered"
+            value={what}
+            options={[
+              { value: ASSEMBLED, label: 'All elements put together over the plate' },
+              ...stack.map((e) => ({ value: e.id, label: `${e.name} alone, blurred` })),
+            ]}
+            onChange={setWhat}
+          />
+        </Form.Item>
         <Form.Item
           name="name"
           label="Name"
@@ -92,8 +112,9 @@ export function DeliverPanel() {
           </Form.Item>
         </div>
         <span className="evidence">
-          Writes {name}.{String(last ?? '').padStart(4, '0')}.exr and so on: red, green, blue and alpha, premultiplied, scene-linear. A
-          frame appears when it is whole.
+          Writes {name}.{String(last ?? '').padStart(4, '0')}.exr and so on: red, green, blue and alpha, premultiplied, scene-linear
+          {what === ASSEMBLED ? ', with everything that step Assemble does' : ', with the edge and the colour that it has in step Assemble'}
+          . A frame appears when it is whole.
         </span>
         {order.isError && <Alert type="error" showIcon title={sentenceOf(order.error)} />}
         <Button type="primary" htmlType="submit" loading={order.isPending} style={{ marginTop: 10 }}>
@@ -139,6 +160,7 @@ function DeliveryCard({ delivery, shotId }: { delivery: Delivery; shotId: string
       </div>
       <span className="evidence">
         {done} of {frames.length} frames{delivery.secondsLeft === null ? '' : `, about ${Math.ceil(delivery.secondsLeft)} s left`} ·{' '}
+        {delivery.options.what.kind === 'assembled' ? 'assembled · ' : ''}
         {delivery.shutter} · {dayjs(delivery.createdAt).format('D MMM HH:mm')}
       </span>
       {failed.slice(0, 3).map((f) => (

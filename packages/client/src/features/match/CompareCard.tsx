@@ -114,6 +114,7 @@ function SideSelect({ name, side, onChange }: { name: string; side: Side; onChan
   const sides: { group: string; label: string; side: Side }[] = [
     { group: 'This shot', label: 'Blurred, as set', side: { kind: 'blurred' } },
     { group: 'This shot', label: 'Sharp', side: { kind: 'sharp' } },
+    { group: 'This shot', label: 'Assembled, as set', side: { kind: 'assembled' } },
     ...passes
       .filter((p) => p.id !== beauty && !isDataRole(roleOf(settings, p)))
       .sort((p, q) => order(roleOf(settings, p)) - order(roleOf(settings, q)))

@@ -26,7 +26,7 @@ export function FitCard() {
   const [held, setHeld] = useState<Held>({ opens: false, closes: false, strength: true, shape: true });
   const [grade, setGrade] = useState<GradeFit>('auto');
   const frame = useView((s) => s.frame);
-  const find = useFindShutter(shot.id),
+  const find = useFindShutter(detail),
     newest = useNewestMatch(shot.id);
   const report: MatchReport | null = newest.data ?? null;
   const reference = references.find((p) => p.id === (chosen ?? report?.reference)) ?? references.at(0);

@@ -2,6 +2,7 @@ import { roleOf } from '@ivrex/contract';
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import { useView } from '../../viewer/view-store';
+import { ElementRow } from '../shot/ElementRow';
 import { useShotContext } from '../shot/ShotPage';
 import { CompareCard } from './CompareCard';
 import { FitCard } from './FitCard';
@@ -45,6 +46,7 @@ export function MatchPanel() {
   return (
     <>
       <h2>Match</h2>
+      <ElementRow />
       <CompareCard />
       <FitCard />
       <StreakCard />

@@ -1,7 +1,7 @@
 import { FileOutlined, FilePdfOutlined, FileTextOutlined } from '@ant-design/icons';
 import { App, Button } from 'antd';
 import { useState } from 'react';
-import { requestBytes, sentenceOf } from '../../api/request';
+import { focusQuery, requestBytes, sentenceOf } from '../../api/request';
 import { handOver } from '../../ui/save-as-file';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
@@ -21,7 +21,7 @@ export function ReportCard() {
   const save = async (form: (typeof FORMS)[number]) => {
     setMaking(form.form);
     try {
-      const bytes = await requestBytes(`/shots/${detail.shot.id}/report.${form.form}?frame=${frame}`);
+      const bytes = await requestBytes(`/shots/${detail.shot.id}/report.${form.form}${focusQuery(detail)}&frame=${frame}`);
       handOver(`${detail.shot.name}_report.${form.form}`, new Blob([bytes], { type: form.type }));
     } catch (error) {
       void message.error(sentenceOf(error));

@@ -62,7 +62,8 @@ export function useFigures(): Figures {
         height,
         a: ours.halves,
         b: theirs.halves,
-        sharp: isOne ? (sharp.planes[0] as Uint16Array) : null,
+        // What an element's blur changes says nothing about the whole picture.
+        sharp: isOne && compare.a.kind !== 'assembled' && compare.b.kind !== 'assembled' ? (sharp.planes[0] as Uint16Array) : null,
         box: scope === 'region' ? region : null,
         coveredOnly: scope === 'element',
       })

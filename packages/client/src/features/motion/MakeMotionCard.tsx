@@ -29,7 +29,7 @@ export function MakeMotionCard({ detail, isOnlyWay }: { detail: ShotDetail; isOn
   const source = way === 'pictures' ? ({ kind: 'pictures' } as const) : chosen?.kind === way ? chosen : null;
   const trial = useMotionTrial(detail, source, frame),
     making = useMakingMotion(detail.shot.id),
-    make = useMakeMotion(detail.shot.id);
+    make = useMakeMotion(detail);
   const status = making.data ?? null;
   if (way === null)
     return (
@@ -114,7 +114,7 @@ function MadePasses({ detail }: { detail: ShotDetail }) {
   return [...made].map(([name, isUsed]) => (
     <div className="row" key={name} style={{ flexWrap: 'nowrap' }}>
       <span className="grow evidence">
-        {MADE_WORDS[name]} was made{isUsed ? ' and is the shot’s motion' : ''}.
+        {madeWords(name)} was made{isUsed ? ' and is the shot’s motion' : ''}.
       </span>
       <Popconfirm
         title={`Remove ${name}?`}
@@ -131,11 +131,17 @@ function MadePasses({ detail }: { detail: ShotDetail }) {
   ));
 }
 
-const MADE_WORDS: Record<MadeName, string> = {
-  motion_from_camera: 'Motion from the camera',
-  motion_from_pictures: 'Motion from the pictures',
-  motion_borrowed: 'Motion of another render',
-};
+const MADE_WORDS: readonly (readonly [string, string])[] = [
+  ['motion_from_camera', 'Motion from the camera'],
+  ['motion_from_pictures', 'Motion from the pictures'],
+  ['motion_borrowed', 'Motion of another render'],
+];
+
+/** What was made, and for which element unless it is the main one. */
+function madeWords(name: MadeName): string {
+  const [start, words] = MADE_WORDS.find(([known]) => name.startsWith(known)) ?? [name, name];
+  return name === start ? words : `${words} for ${name.slice(start.length + 1)}`;
+}
 
 function Trial({ trial, frame }: { trial: ReturnType<typeof useMotionTrial>; frame: number }) {
   if (trial.isError) return <Alert type="error" showIcon title={sentenceOf(trial.error)} />;

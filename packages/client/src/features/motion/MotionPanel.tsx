@@ -5,6 +5,7 @@ import { Link } from 'react-router';
 import { useMotionReading } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
 import { useView } from '../../viewer/view-store';
+import { ElementRow } from '../shot/ElementRow';
 import { useShotContext } from '../shot/ShotPage';
 import { AuditCard } from './AuditCard';
 import { ChannelEvidence } from './ChannelEvidence';
@@ -20,6 +21,12 @@ import { Symptoms } from './Symptoms';
 
 /** How the motion pass is stored: what was measured, the proof, what is damaged, and each question beside its evidence. */
 export function MotionPanel() {
+  const { detail } = useShotContext();
+  // What was asked about one element says nothing about another.
+  return <ElementMotion key={detail.settings.elements[0].id} />;
+}
+
+function ElementMotion() {
   const { detail, change } = useShotContext();
   const [element] = detail.settings.elements;
   const pass = detail.passes.find((p) => p.id === element.motion);
@@ -47,6 +54,7 @@ export function MotionPanel() {
     return (
       <>
         <h2>Motion</h2>
+        <ElementRow />
         <div className="card">
           <b>No pass is marked as motion</b>
           <span className="evidence">
@@ -66,6 +74,7 @@ export function MotionPanel() {
   return (
     <>
       <h2>Motion</h2>
+      <ElementRow />
       <ReadingCard
         reading={reading}
         isMeasuring={found.isFetching}

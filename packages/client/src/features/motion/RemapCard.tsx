@@ -21,7 +21,7 @@ export function RemapCard({ detail, encoding }: { detail: ShotDetail; encoding: 
   const { data: audit } = useMotionAudit(detail),
     kept = useEncodings(),
     status = useMotionRemap(detail.shot.id),
-    order = useOrderRemap(detail.shot.id);
+    order = useOrderRemap(detail);
   const summary = summarizeAudit((audit?.frames ?? []).map((f) => ({ frame: f.frame, audit: f })));
   const range = summary.suggestedRangePx;
   const targets = [

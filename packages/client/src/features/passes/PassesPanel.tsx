@@ -20,6 +20,8 @@ import { withFix, withOffset, withReading, withRole } from './settings-changes';
 export function PassesPanel() {
   const { detail, change } = useShotContext();
   const shown = useShownPass(detail);
+  // Roles are the main element's: what others are made of is said in step Assemble.
+  useEffect(() => useView.setState({ element: null }), []);
   const setRole = (pass: Pass, role: Role) =>
     change(`${pass.name} is ${ROLE_NAMES[role].toLowerCase()}`, (settings) => withRole(settings, detail.passes, pass.id, role));
   const setOffset = (pass: Pass, offset: number) =>

@@ -40,5 +40,12 @@ export function withFix(settings: ShotSettings, passes: readonly Pass[], fix: Fi
       return { ...settings, fps: fix.fps };
     case 'setRole':
       return withRole(settings, passes, fix.passId, fix.role);
+    case 'trimEdge':
+      return {
+        ...settings,
+        elements: settings.elements.map((e) =>
+          e.beauty === fix.passId ? { ...e, place: { ...e.place, edge: { ...e.place.edge, trimPx: fix.trimPx } } } : e,
+        ),
+      };
   }
 }

@@ -5,6 +5,7 @@ import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
 import { useFramePeak } from '../../viewer/use-peaks';
 import { useView } from '../../viewer/view-store';
+import { ElementRow } from '../shot/ElementRow';
 import { useShotContext } from '../shot/ShotPage';
 import { BlurReport } from './BlurReport';
 import { HiddenCard } from './HiddenCard';
@@ -74,6 +75,7 @@ export function ShutterPanel() {
   return (
     <>
       <h2>Shutter</h2>
+      <ElementRow />
       <div className="card">
         <div className="row">
           <span className="quiet" title={element.name}>
