@@ -59,6 +59,8 @@ interface ViewState {
   readonly element: ElementId | null;
   /** Settings as they are being dragged: they run ahead of what is kept. */
   readonly tuned: ShotSettings | null;
+  /** Settings that the server has been asked to keep and has not answered yet. */
+  readonly pending: ShotSettings | null;
   /** Only this element is shown in the assembled picture. */
   readonly solo: ElementId | null;
   readonly assembled: AssembledView | null;
@@ -142,6 +144,7 @@ const NO_SIDES = { a: { status: 'none' }, b: { status: 'none' } } as const;
 export const useView = create<ViewState>()((set) => ({
   element: null,
   tuned: null,
+  pending: null,
   solo: null,
   assembled: null,
   assemblyNotes: [],
@@ -197,6 +200,7 @@ export function resetView(frame: number): void {
   useView.setState({
     element: null,
     tuned: null,
+    pending: null,
     solo: null,
     assembled: null,
     assemblyNotes: [],

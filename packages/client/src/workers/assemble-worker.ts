@@ -20,7 +20,7 @@ import {
   type PlateFit,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels } from '@ivrex/kernels';
-import { expose } from 'comlink';
+import { expose, transfer } from 'comlink';
 import type { ShapeInputs } from './blur-worker';
 
 /** Interleaved premultiplied halves. */
@@ -112,7 +112,7 @@ const api = {
     assembleRows({ width, height }, hasPlate ? (plate?.rgba ?? null) : null, laid, finish, frame, 0, height, out);
     const halves = new Uint16Array(out.length);
     kernels?.floatToHalf(out, halves);
-    return halves;
+    return transfer(halves, [halves.buffer]);
   },
 };
 export type AssembleWorker = typeof api;

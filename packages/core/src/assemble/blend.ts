@@ -20,11 +20,14 @@ export function blendPixels(
   switch (blend) {
     case 'over':
       for (let i = from * 4; i < to * 4; i += 4) {
-        const clear = 1 - opacity * above[i + 3];
+        const a = above[i + 3];
+        // Most of most elements is empty.
+        if (a === 0 && above[i] === 0 && above[i + 1] === 0 && above[i + 2] === 0) continue;
+        const clear = 1 - opacity * a;
         below[i] = opacity * above[i] + clear * below[i];
         below[i + 1] = opacity * above[i + 1] + clear * below[i + 1];
         below[i + 2] = opacity * above[i + 2] + clear * below[i + 2];
-        below[i + 3] = opacity * above[i + 3] + clear * below[i + 3];
+        below[i + 3] = opacity * a + clear * below[i + 3];
       }
       return;
     case 'add':

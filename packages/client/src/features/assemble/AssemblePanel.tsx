@@ -23,7 +23,7 @@ export function AssemblePanel() {
   useEffect(() => {
     if (hasPicture) useView.setState({ look: 'assembled', needles: false });
     // What was being tried is shown here only.
-    return () => useView.setState({ tuned: null, draws: null });
+    return () => useView.setState({ tuned: null, pending: null, draws: null });
   }, [hasPicture]);
   if (!hasPicture)
     return (

@@ -9,7 +9,7 @@ import { useShotContext } from '../shot/ShotPage';
 import { CurveEditor } from './CurveEditor';
 import { StreakPlot } from './StreakPlot';
 import { useHistogram } from './use-histogram';
-import { useTuning, withPlace } from './use-tuning';
+import { useTuned, useTuning, withPlace } from './use-tuning';
 
 type Curve = keyof Grade['curves'];
 const CURVES: { value: Curve; label: string; colour: string }[] = [
@@ -114,9 +114,11 @@ export function GradeCard({ element }: { element: Element }) {
         options={CURVES.map(({ value, label }) => ({ value, label }))}
         onChange={setCurve}
       />
-      <CurveEditor
+      <LiveCurve
         label={shown.label}
-        points={grade.curves[curve]}
+        of={of}
+        element={element}
+        curve={curve}
         colour={shown.colour}
         histogram={histogram?.[curve] ?? null}
         onLive={(points) => tune((s) => with_(s, { ...grade, curves: { ...grade.curves, [curve]: points } }))}
@@ -125,9 +127,22 @@ export function GradeCard({ element }: { element: Element }) {
         }
       />
       <span className="quiet">Scene light left to right, with its histogram; double-click makes a point or takes it away.</span>
-      {of === 'element' && element.motion !== null && <StreakPlot element={element} grade={place.grade} />}
+      {of === 'element' && element.motion !== null && <StreakPlot element={element} />}
     </section>
   );
+}
+
+interface LiveCurveProps extends Omit<Parameters<typeof CurveEditor>[0], 'points'> {
+  readonly of: 'element' | 'all';
+  readonly element: Element;
+  readonly curve: Curve;
+}
+
+/** The curve as it is being dragged. */
+function LiveCurve({ of, element, curve, ...rest }: LiveCurveProps) {
+  const { elements, assembly } = useTuned();
+  const grade = of === 'all' ? assembly.grade : (elements.find((e) => e.id === element.id)?.place.grade ?? null);
+  return <CurveEditor {...rest} points={(grade ?? NEUTRAL_GRADE).curves[curve]} />;
 }
 
 /** The record's arrays are the settings' own. */

@@ -1,14 +1,16 @@
 import { shutterOfElement, type Element } from '@ivrex/contract';
-import { findHighlight, halfToNumber, strengthAt, streakLight, type Grade, type StreakLight } from '@ivrex/core';
-import { useMemo } from 'react';
+import { findHighlight, halfToNumber, strengthAt, streakLight, type StreakLight } from '@ivrex/core';
+import { useDeferredValue, useMemo } from 'react';
 import { Line, LineChart, ResponsiveContainer, XAxis, YAxis } from 'recharts';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 import { useView } from '../../viewer/view-store';
-import { useTuning } from './use-tuning';
+import { useTuned } from './use-tuning';
 
 /** What grading before or after the blur does to the streak of this frame's brightest moving highlight. */
-export function StreakPlot({ element, grade }: { element: Element; grade: Grade | null }) {
-  const { settings } = useTuning();
+export function StreakPlot({ element }: { element: Element }) {
+  // The picture comes first.
+  const settings = useDeferredValue(useTuned());
+  const grade = settings.elements.find((e) => e.id === element.id)?.place.grade ?? null;
   const frame = useView((s) => s.frame),
     field = useView((s) => s.field);
   const beauty = rasterOf(useRaster(element.beauty, frame, 'picture'));

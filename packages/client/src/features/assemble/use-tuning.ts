@@ -5,9 +5,9 @@ import { useShotContext } from '../shot/ShotPage';
 type Change = (settings: ShotSettings) => ShotSettings;
 
 export interface Tuning {
-  /** Settings as they are shown: while a value is dragged they run ahead of what is kept. */
+  /** Settings as they are kept, or are about to be; what is being dragged is seen in the picture (`useTuned`). */
   readonly settings: ShotSettings;
-  /** Shows a change. */
+  /** Shows a change in the picture. */
   tune(change: Change): void;
   /** Keeps a change. */
   keep(label: string, change: Change): void;
@@ -19,20 +19,27 @@ let underWay = 0;
 /** Changes of the assembled shot that are seen while they are made. */
 export function useTuning(): Tuning {
   const { whole, changeWhole } = useShotContext();
-  const tuned = useView((s) => s.tuned);
-  const settings = tuned ?? whole.settings;
+  const pending = useView((s) => s.pending);
+  const settings = pending ?? whole.settings;
   return {
     settings,
     tune: (change) => useView.setState({ tuned: change(settings) }),
     keep(label, change) {
       underWay++;
-      useView.setState({ tuned: keepLinks(settings, change(settings)) });
+      const next = keepLinks(settings, change(settings));
+      useView.setState({ tuned: next, pending: next });
       void changeWhole(label, (s) => keepLinks(s, change(s))).then(() => {
         underWay--;
-        if (underWay === 0) useView.setState({ tuned: null });
+        if (underWay === 0) useView.setState({ tuned: null, pending: null });
       });
     },
   };
+}
+
+/** Settings as the picture shows them while a value is dragged. */
+export function useTuned(): ShotSettings {
+  const { whole } = useShotContext();
+  return useView((s) => s.tuned) ?? whole.settings;
 }
 
 export function withElement(settings: ShotSettings, id: ElementId, change: (element: Element) => Element): ShotSettings {

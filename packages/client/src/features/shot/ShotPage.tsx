@@ -71,6 +71,12 @@ export function ShotPage() {
   return <OpenShot key={shotId} detail={shot.data} trouble={shot.isError ? sentenceOf(shot.error) : null} />;
 }
 
+/** Follows what is dragged without the page around it being drawn anew. */
+function AssemblyEngine({ whole }: { whole: ShotDetail }) {
+  useAssembly(whole);
+  return null;
+}
+
 function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: string | null }) {
   stampPasses(whole);
   const { id, name, posterFrame } = whole.shot;
@@ -96,7 +102,6 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
   }, [name]);
   useDisplayLut(detail.settings.displayTransform);
   useLiveBlur(detail, blurredUnder);
-  useAssembly(whole);
   usePlayback(detail);
   usePeaks(detail);
   useResidual(detail);
@@ -126,6 +131,7 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
   );
   return (
     <div className="shot-page">
+      <AssemblyEngine whole={whole} />
       <ShotBar detail={detail} />
       {trouble !== null && (
         <div className="trouble" role="status">
