@@ -39,6 +39,13 @@ import {
   type Lens,
 } from '../src';
 import { referenceBlend, referenceDefocus, referenceGrade } from '../src/reference';
+import type { Kernels } from '@ivrex/kernels';
+import { loadKernels } from '../../kernels/test/kernels';
+
+let kernels: Kernels;
+beforeAll(async () => {
+  kernels = await loadKernels();
+});
 
 /** The same numbers every time. */
 function* numbers(seed: number): Generator<number> {
@@ -326,7 +333,7 @@ describe('lens', () => {
       H = 30,
       rgba = pictureOf(W * H, 21),
       radii = Float32Array.from({ length: W * H }, (_, i) => Math.round(((i % W) / W) * 4 * 8) / 8);
-    const fast = defocusPicture(rgba, W, H, radii, apertureTable(LENS.aperture, 4, 'final')),
+    const fast = defocusPicture(rgba, W, H, radii, apertureTable(LENS.aperture, 4, 'final'), kernels),
       slow = referenceDefocus(rgba, W, H, radii);
     fast.forEach((v, k) => expect(Math.abs(v - slow[k])).toBeLessThan(1e-4 * (1 + slow[k])));
   });
@@ -337,7 +344,7 @@ describe('lens', () => {
       radii = new Float32Array(W * W).fill(8);
     point.set([10, 10, 10, 1], (20 * W + 20) * 4);
     for (const quality of ['final', 'draft'] as const) {
-      const out = defocusPicture(point, W, W, radii, apertureTable({ blades, turnDeg: 10 }, 8, quality));
+      const out = defocusPicture(point, W, W, radii, apertureTable({ blades, turnDeg: 10 }, 8, quality), kernels);
       let sum = 0,
         far = 0;
       for (let i = 0; i < W * W; i++) {

@@ -248,3 +248,42 @@ test.each([
     if (!(Math.abs(value - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
   });
 });
+
+test('light through apertures: the fast kernel follows the slow one, at borders and inside', () => {
+  let state = 99;
+  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+  const width = 37,
+    height = 29,
+    count = width * height;
+  const radii = Float32Array.from({ length: count }, () => 4 * random());
+  const places = { dx: new Int16Array(60), dy: new Int16Array(60), from: new Float32Array(60) };
+  for (let n = 1; n < 60; n++) {
+    places.dx[n] = Math.round(10 * random() - 5);
+    places.dy[n] = Math.round(10 * random() - 5);
+    places.from[n] = (n / 60) * 4.4;
+  }
+  const picture = {
+    width,
+    height,
+    places,
+    radii,
+    rgba: Float32Array.from({ length: count * 4 }, () => 8 * random()),
+    shares: Float32Array.from({ length: count }, () => 0.01 + random()),
+  };
+  for (const [box, places] of [
+    [{ x0: 0, y0: 0, width, height }, 60],
+    [{ x0: 11, y0: 7, width: 9, height: 13 }, 21],
+  ] as const) {
+    const fast = new Float32Array(count * 4).fill(NaN),
+      slow = new Float32Array(count * 4).fill(NaN);
+    const session = kernels.openAperture(picture);
+    session.gather(box, places, fast, box.x0 * 4, width * 4);
+    session.close();
+    referenceKernels.openAperture(picture).gather(box, places, slow, box.x0 * 4, width * 4);
+    fast.forEach((value, i) => {
+      if (Number.isNaN(slow[i])) expect(value).toBeNaN();
+      else expect(Math.abs(value - slow[i])).toBeLessThan(2e-5 * (1 + slow[i]));
+    });
+  }
+  expect(() => kernels.openAperture({ ...picture, radii: radii.subarray(1) })).toThrow(TypeError);
+});

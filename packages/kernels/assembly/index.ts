@@ -4,5 +4,6 @@ export { huffmanWorkBytes, undoHuffman } from "./huffman";
 export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
 export { renderSpan, sliceWorkBytes } from "./slices";
+export { gatherAperture } from "./aperture";
 /** First byte that the program itself does not use; the host allocates from here. */
 export function heapStart(): usize { return (__heap_base + 15) & ~15; }

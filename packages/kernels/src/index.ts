@@ -1,4 +1,7 @@
 export type {
+  AperturePicture,
+  AperturePlaces,
+  ApertureSession,
   Box,
   ChunkMemory,
   ChunkRows,

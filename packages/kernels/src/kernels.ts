@@ -13,6 +13,8 @@ export interface Kernels {
   openChunk(bytes: number): ChunkMemory;
   /** Takes a copy of the layers' pixels; the session is theirs until it is closed. One session at a time is open. */
   openSlices(layers: readonly SliceLayer[]): SliceSession;
+  /** Takes a copy of the picture; the session is its until it is closed. It is the only one that is open then. */
+  openAperture(picture: AperturePicture): ApertureSession;
 }
 
 /** Rows of one channel in a chunk. */
@@ -118,6 +120,35 @@ export interface SliceRequest {
 export interface SliceSession {
   /** Writes the box's RGBA into `out`, 4 floats a pixel, rows `outStride` floats apart from `outOffset` on. */
   render(request: SliceRequest, out: Float32Array, outOffset: number, outStride: number): void;
+  close(): void;
+}
+
+/** A picture that is seen through an aperture. */
+export interface AperturePicture {
+  readonly width: number;
+  readonly height: number;
+  /** Premultiplied RGBA, 4 floats a pixel. */
+  readonly rgba: Float32Array;
+  /** By pixel: the radius of what its light becomes, pixels; and one over the weights' sum of an aperture of that radius. */
+  readonly radii: Float32Array;
+  readonly shares: Float32Array;
+  readonly places: AperturePlaces;
+}
+
+/** Places that an aperture lets light to: the middle first, then by the radius from which on they are reached. */
+export interface AperturePlaces {
+  readonly dx: Int16Array;
+  readonly dy: Int16Array;
+  readonly from: Float32Array;
+}
+
+export interface ApertureSession {
+  /**
+   * The box's pixels into `out`, 4 floats each, rows `outStride` floats apart from `outOffset` on: the sum of what the first `count` places let
+   * through, each pixel's light weighted by its share and by how far it is reached (radius - from + 0.5, held to 0..1, the middle 1), over the
+   * sum of the weights.
+   */
+  gather(box: Box, count: number, out: Float32Array, outOffset: number, outStride: number): void;
   close(): void;
 }
 

@@ -1,6 +1,8 @@
 import {
   NODE_FLOATS,
   RECORD_WORDS,
+  type AperturePicture,
+  type ApertureSession,
   type ChunkMemory,
   type ChunkRows,
   type Kernels,
@@ -40,6 +42,22 @@ interface Exports {
     work: number,
   ): void;
   sliceWorkBytes(layerCount: number, slices: number): number;
+  gatherAperture(
+    rgba: number,
+    radii: number,
+    shares: number,
+    width: number,
+    height: number,
+    places: number,
+    count: number,
+    margin: number,
+    x0: number,
+    x1: number,
+    y0: number,
+    y1: number,
+    out: number,
+    outStride: number,
+  ): void;
 }
 
 /** Memory is a stack: what is allocated after a mark is given back by releasing the mark. */
@@ -124,6 +142,9 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
     openChunk: (size) => openChunk(wasm, stack, bytes, floats, size),
     openSlices(layers) {
       return openSession(wasm, stack, bytes, floats, layers);
+    },
+    openAperture(picture) {
+      return openAperture(wasm, stack, bytes, floats, picture);
     },
   };
 }
@@ -288,6 +309,71 @@ function openSession(
     close() {
       stack.release(mark);
     },
+  };
+}
+
+function openAperture(
+  wasm: Exports,
+  stack: Stack,
+  bytes: (at: number, n: number) => Uint8Array,
+  floats: (at: number, n: number) => Float32Array,
+  { width, height, rgba, radii, shares, places }: AperturePicture,
+): ApertureSession {
+  const count = width * height;
+  if (rgba.length !== count * 4 || radii.length !== count || shares.length !== count)
+    throw new TypeError('the picture, its radii and its shares differ in size');
+  if (places.dx.length !== places.from.length || places.dy.length !== places.from.length)
+    throw new TypeError('every place needs a way and a radius');
+  const mark = stack.mark();
+  const place = (data: Float32Array): number => {
+    const at = stack.allocate(data.byteLength);
+    floats(at, data.length).set(data);
+    return at;
+  };
+  const rgbaAt = place(rgba),
+    radiiAt = place(radii),
+    sharesAt = place(shares);
+  const table = new Int32Array(places.from.length * 4);
+  let margin = 0;
+  for (let n = 0; n < places.from.length; n++) {
+    const dx = places.dx[n],
+      dy = places.dy[n];
+    table.set([dx, dy, dy * width + dx], n * 4);
+    new Float32Array(table.buffer)[n * 4 + 3] = places.from[n];
+    margin = Math.max(margin, Math.abs(dx), Math.abs(dy));
+  }
+  const tableAt = stack.allocate(table.byteLength);
+  bytes(tableAt, table.byteLength).set(new Uint8Array(table.buffer));
+  return {
+    gather(box, wanted, out, outOffset, outStride) {
+      if (box.x0 < 0 || box.y0 < 0 || box.x0 + box.width > width || box.y0 + box.height > height)
+        throw new TypeError('the box leaves the picture');
+      const inner = stack.mark();
+      try {
+        const to = stack.allocate(box.width * box.height * 16);
+        wasm.gatherAperture(
+          rgbaAt,
+          radiiAt,
+          sharesAt,
+          width,
+          height,
+          tableAt,
+          Math.min(wanted, places.from.length),
+          margin,
+          box.x0,
+          box.x0 + box.width,
+          box.y0,
+          box.y0 + box.height,
+          to,
+          box.width * 16,
+        );
+        for (let row = 0; row < box.height; row++)
+          out.set(floats(to + row * box.width * 16, box.width * 4), outOffset + row * outStride);
+      } finally {
+        stack.release(inner);
+      }
+    },
+    close: () => stack.release(mark),
   };
 }
 

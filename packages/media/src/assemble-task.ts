@@ -59,7 +59,7 @@ export async function loadStillElement({ files, shape, grade, lens }: StillReque
     const radii = depth.map((d) => blurRadius(lens, d));
     let most = 0;
     for (const radius of radii) most = Math.max(most, radius);
-    rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, 'final'));
+    rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, 'final'), host.kernels);
   }
   const shared = sharedCopy(rgba);
   heldSharedOf(shared);

@@ -141,7 +141,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
       heldSharedOf(plan);
       return {
-        plan: treatPlan(plan, task.treatment, passes.depth, 'final', sharedFloats),
+        plan: treatPlan(plan, task.treatment, passes.depth, 'final', sharedFloats, host.kernels),
         displayWindow: passes.displayWindow,
         attributes: passes.attributes,
         warnings: passes.warnings,

@@ -96,7 +96,7 @@ const api = {
       const radii = depth.map((d) => blurRadius(lens, d));
       let most = 0;
       for (const radius of radii) most = Math.max(most, radius);
-      rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality));
+      if (kernels !== null) rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality), kernels);
     }
     pictures.set(id, { key, width, height, rgba });
   },

@@ -169,8 +169,7 @@ export class BlurPreview {
   }
 
   private async load(slot: PlanSlot, { plan, depth }: Prepared, treatment: Treatment, quality: BlurQuality): Promise<void> {
-    const given = treatment.lens === null ? null : depth;
-    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan, treatment, given, quality)));
+    await Promise.all((await this.renderers).map(({ worker }) => worker.load(slot, plan, treatment, depth, quality)));
   }
 
   /**
@@ -239,7 +238,13 @@ export class BlurPreview {
   ): Promise<void> {
     const key = treatmentKey(treatment, quality);
     if (held.treated === key) return;
-    await this.load(slot, held, treatment, quality);
+    // A lens is dear, a grade costs less than handing its result over.
+    if (treatment.lens === null || held.depth === null) await this.load(slot, held, treatment, quality);
+    else {
+      const [{ worker }] = await this.renderers;
+      const plan = await worker.treat(held.plan, treatment, held.depth, quality);
+      await this.load(slot, { plan, depth: null }, UNTREATED, quality);
+    }
     held.treated = key;
   }
 

@@ -15,6 +15,7 @@ import {
   shapePicture,
   speedFigures,
   sharedCopy,
+  sharedFloats,
   treatPlan,
   IvrexError,
   type ApplySettings,
@@ -161,10 +162,14 @@ const api = {
     const before = loaded.get(slot);
     before?.session.close();
     loaded.delete(slot);
-    const plan = treatPlan(whole, treatment, depth, quality, (length) => new Float32Array(length));
+    const plan = treatPlan(whole, treatment, depth, quality, (length) => new Float32Array(length), started());
     const own = before?.own ?? (await openKernels?.());
     if (own === undefined) throw new Error('the worker was used before it started');
     loaded.set(slot, { own, plan, session: own.openSlices(plan.layers) });
+  },
+  /** A plan under its treatment, in memory that all can see: what is dear is done once, not by every renderer. */
+  treat(plan: BlurPlan, treatment: Treatment, depth: Float32Array | null, quality: BlurQuality): BlurPlan {
+    return treatPlan(plan, treatment, depth, quality, sharedFloats, started());
   },
   /** How fast the element's covered pixels go. */
   speeds(inputs: MotionInputs): Answer<SpeedFigures | null> {

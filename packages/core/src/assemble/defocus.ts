@@ -1,76 +1,78 @@
-import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
-import type { BlurPlan, PlannedLayer, Size } from '../blur/blur-plan';
+import { NODE_FLOATS, NODE_PX, type Box, type Kernels, type PathGrid } from '@ivrex/kernels/interface';
+import { TILE_PX, type BlurPlan, type PlannedLayer, type Size } from '../blur/blur-plan';
 import { nearestMember } from '../blur/nearest';
 import { tileTravel } from '../blur/tile-travel';
-import { apertureTable, blurRadius, RADIUS_STEP, reached, type ApertureTable, type Lens } from './lens';
+import { apertureTable, blurRadius, RADIUS_STEP, type ApertureTable, type Lens } from './lens';
 
 /** Less is not seen. */
 const SHARP_PX = 0.3;
+
+/** What of the kernels a lens needs. */
+export type ApertureKernels = Pick<Kernels, 'openAperture'>;
 
 /**
  * Premultiplied RGBA seen through a lens: every point's light is spread over its aperture. `radii`: pixels, by pixel. A point's weight is its
  * light over its aperture's area; sums are divided by the weights, so that an even surface stays as it is whatever its radii.
  */
-export function defocusPicture(rgba: Float32Array, width: number, height: number, radii: Float32Array, table: ApertureTable): Float32Array {
-  const out = new Float32Array(rgba.length);
-  const { dx, dy, from, area } = table;
-  const share = new Float32Array(radii.length);
-  let most = 0;
-  for (let i = 0; i < radii.length; i++) {
-    share[i] = 1 / area[Math.min(area.length - 1, Math.round(radii[i] / RADIUS_STEP))];
-    most = Math.max(most, radii[i]);
-  }
-  const busy = busyPixels(rgba, width, height, radii, Math.ceil(most) + 1);
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      if (busy[i] === 0) {
-        for (let c = 0; c < 4; c++) out[i * 4 + c] = rgba[i * 4 + c];
-        continue;
-      }
-      let r = 0,
-        g = 0,
-        b = 0,
-        a = 0,
-        weights = 0;
-      for (let n = 0; n < from.length; n++) {
-        if (from[n] > most + 0.5) break;
-        const px = x + dx[n],
-          py = y + dy[n];
-        if (px < 0 || py < 0 || px >= width || py >= height) continue;
-        const k = py * width + px,
-          w = reached(radii[k], from[n]) * share[k];
-        if (w === 0) continue;
-        weights += w;
-        r += w * rgba[k * 4];
-        g += w * rgba[k * 4 + 1];
-        b += w * rgba[k * 4 + 2];
-        a += w * rgba[k * 4 + 3];
-      }
-      out[i * 4] = r / weights;
-      out[i * 4 + 1] = g / weights;
-      out[i * 4 + 2] = b / weights;
-      out[i * 4 + 3] = a / weights;
+export function defocusPicture(
+  rgba: Float32Array,
+  width: number,
+  height: number,
+  radii: Float32Array,
+  { area, ...places }: ApertureTable,
+  kernels: ApertureKernels,
+): Float32Array {
+  const out = rgba.slice();
+  const shares = new Float32Array(radii.length);
+  for (let i = 0; i < radii.length; i++) shares[i] = 1 / area[Math.min(area.length - 1, Math.round(radii[i] / RADIUS_STEP))];
+  const tiles = softestAround(rgba, radii, width, height);
+  const session = kernels.openAperture({ width, height, rgba, radii, shares, places });
+  try {
+    for (const { box, radius } of tiles) {
+      if (radius <= SHARP_PX) continue;
+      const { from } = places;
+      // Sorted: what no aperture around reaches is left out.
+      let count = from.length;
+      while (count > 1 && from[count - 1] >= radius + 0.5) count--;
+      session.gather(box, count, out, (box.y0 * width + box.x0) * 4, width * 4);
     }
+  } finally {
+    session.close();
   }
   return out;
 }
 
-/** Pixels that something out of focus may reach. Nothing near an empty or sharp place changes it. */
-function busyPixels(rgba: Float32Array, width: number, height: number, radii: Float32Array, reach: number): Uint8Array {
-  const marks = new Uint8Array(width * height);
-  for (let i = 0; i < marks.length; i++)
-    if (radii[i] > SHARP_PX && (rgba[i * 4] !== 0 || rgba[i * 4 + 1] !== 0 || rgba[i * 4 + 2] !== 0 || rgba[i * 4 + 3] !== 0)) marks[i] = 1;
-  const spread = (src: Uint8Array, length: number, lines: number, step: number, lineStep: number) => {
-    const out = new Uint8Array(src.length);
-    for (let line = 0; line < lines; line++)
-      for (let i = 0, last = -Infinity; i < length + reach; i++) {
-        if (i < length && src[line * lineStep + i * step] === 1) last = i;
-        if (i - reach >= 0 && i - last <= 2 * reach) out[line * lineStep + (i - reach) * step] = 1;
-      }
-    return out;
-  };
-  return spread(spread(marks, width, height, 1, width), height, width, width, 1);
+/** Tiles with the largest radius of anything that may reach into them; 0 where nothing out of focus has colour. */
+function softestAround(
+  rgba: Float32Array,
+  radii: Float32Array,
+  width: number,
+  height: number,
+): { readonly box: Box; readonly radius: number }[] {
+  const across = Math.ceil(width / TILE_PX),
+    down = Math.ceil(height / TILE_PX),
+    own = new Float32Array(across * down);
+  let most = 0;
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const i = y * width + x,
+        tile = Math.floor(y / TILE_PX) * across + Math.floor(x / TILE_PX);
+      if (radii[i] <= own[tile]) continue;
+      if (rgba[i * 4] === 0 && rgba[i * 4 + 1] === 0 && rgba[i * 4 + 2] === 0 && rgba[i * 4 + 3] === 0) continue;
+      own[tile] = radii[i];
+      most = Math.max(most, radii[i]);
+    }
+  const reach = Math.ceil((most + 1) / TILE_PX);
+  return Array.from(own, (_, n) => {
+    const tx = n % across,
+      ty = Math.floor(n / across);
+    let radius = 0;
+    for (let y = Math.max(0, ty - reach); y <= Math.min(down - 1, ty + reach); y++)
+      for (let x = Math.max(0, tx - reach); x <= Math.min(across - 1, tx + reach); x++) radius = Math.max(radius, own[y * across + x]);
+    const x0 = tx * TILE_PX,
+      y0 = ty * TILE_PX;
+    return { box: { x0, y0, width: Math.min(TILE_PX, width - x0), height: Math.min(TILE_PX, height - y0) }, radius };
+  });
 }
 
 /**
@@ -85,6 +87,7 @@ export function defocusPlan(
   lens: Lens,
   quality: 'draft' | 'final',
   floats: (length: number) => Float32Array,
+  kernels: ApertureKernels,
 ): BlurPlan {
   const kept = (values: Float32Array) => {
     const out = floats(values.length);
@@ -96,7 +99,7 @@ export function defocusPlan(
   if (most <= SHARP_PX) return plan;
   const table = apertureTable(lens.aperture, most, quality);
   const layers = plan.layers.map((layer, n) => {
-    const soft = defocusLayer(plan, layer, n + 1, depth, lens, table);
+    const soft = defocusLayer(plan, layer, n + 1, depth, lens, table, kernels);
     return soft === layer ? layer : { ...soft, colour: kept(soft.colour), path: { ...soft.path, nodes: kept(soft.path.nodes) } };
   });
   return { ...plan, layers, sharp: kept(stacked(layers, plan)) };
@@ -109,6 +112,7 @@ function defocusLayer(
   depth: Float32Array,
   lens: Lens,
   table: ApertureTable,
+  kernels: ApertureKernels,
 ): PlannedLayer {
   const { colourBox: box, colour } = layer;
   const radii = radiiOf(plan, box, number, depth, lens);
@@ -131,7 +135,7 @@ function defocusLayer(
     if (y < by || y >= by + box.height) continue;
     wide.set(colour.subarray((y - by) * box.width * 4, (y - by + 1) * box.width * 4), (y * grown.width + by) * 4);
   }
-  const soft = defocusPicture(wide, grown.width, grown.height, wideRadii, table);
+  const soft = defocusPicture(wide, grown.width, grown.height, wideRadii, table, kernels);
   const spread = { colourBox: grown, colour: soft, origins, path: grownPath(layer.path, by, plan) };
   return { ...spread, tileTravel: tileTravel(spread, plan) };
 }

@@ -1,7 +1,7 @@
 import type { BlurPlan } from '../blur/blur-plan';
 import { limitSpeeds } from '../blur/limit-speeds';
 import type { SpeedLimits } from '../shutter/shutter-plan';
-import { defocusPlan } from './defocus';
+import { defocusPlan, type ApertureKernels } from './defocus';
 import { gradePixels, readyGrade, type Grade } from './grade';
 import type { Lens } from './lens';
 
@@ -27,9 +27,10 @@ export function treatPlan(
   depth: Float32Array | null,
   quality: 'draft' | 'final',
   floats: (length: number) => Float32Array,
+  kernels: ApertureKernels,
 ): BlurPlan {
   const graded = gradePlan(limitSpeeds(plan, limits, floats), grade, floats);
-  return lens === null || depth === null ? graded : defocusPlan(graded, depth, lens, quality, floats);
+  return lens === null || depth === null ? graded : defocusPlan(graded, depth, lens, quality, floats, kernels);
 }
 
 function gradePlan(plan: BlurPlan, grade: Grade | null, floats: (length: number) => Float32Array): BlurPlan {

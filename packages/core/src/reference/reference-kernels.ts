@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type Kernels, type SliceLayer, type SliceRequest, type SliceSession } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, NODE_PX, type AperturePicture, type Kernels, type SliceLayer, type SliceRequest, type SliceSession } from '@ivrex/kernels/interface';
 import { narrow, widen } from '../raster/half';
 import { ReferenceChunk } from './reference-chunk';
 
@@ -18,7 +18,29 @@ export const referenceKernels: Kernels = {
   },
   openChunk: (size) => new ReferenceChunk(size),
   openSlices: (layers) => new ReferenceSession(layers),
+  openAperture: (picture) => ({
+    gather(box, count, out, outOffset, outStride) {
+      for (let y = 0; y < box.height; y++)
+        for (let x = 0; x < box.width; x++) out.set(gathered(picture, count, box.x0 + x, box.y0 + y), outOffset + y * outStride + x * 4);
+    },
+    close: () => undefined,
+  }),
 };
+
+function gathered({ width, height, rgba, radii, shares, places }: AperturePicture, count: number, x: number, y: number): number[] {
+  const sum = [0, 0, 0, 0];
+  let weights = 0;
+  for (let n = 0; n < Math.min(count, places.from.length); n++) {
+    const px = x + places.dx[n],
+      py = y + places.dy[n];
+    if (px < 0 || py < 0 || px >= width || py >= height) continue;
+    const k = py * width + px;
+    const w = (n === 0 ? 1 : Math.min(1, Math.max(0, radii[k] - places.from[n] + 0.5))) * shares[k];
+    weights += w;
+    for (let c = 0; c < 4; c++) sum[c] += w * rgba[k * 4 + c];
+  }
+  return sum.map((v) => v / weights);
+}
 
 class ReferenceSession implements SliceSession {
   constructor(private readonly layers: readonly SliceLayer[]) {}

@@ -1,6 +1,7 @@
 import { PlusOutlined } from '@ant-design/icons';
 import { isDataRole, newElement, roleOf, withElements, type Pass } from '@ivrex/contract';
 import { Button, Dropdown } from 'antd';
+import { passLabel } from '../../ui/pass-label';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 import { useTuning } from './use-tuning';
@@ -32,7 +33,7 @@ export function AddElement() {
     <Dropdown
       trigger={['click']}
       menu={{
-        items: pictures.map((p) => ({ key: p.id, label: `${p.name} (${roleOf(settings, p)})` })),
+        items: pictures.map((p) => ({ key: p.id, label: `${passLabel(p, whole.passes)} (${roleOf(settings, p)})` })),
         onClick: ({ key }) => {
           const pass = pictures.find((p) => p.id === key);
           if (pass !== undefined) add(pass);

@@ -22,8 +22,11 @@ export function AssemblePanel() {
   const hasPicture = whole.settings.elements.some((e) => e.beauty !== null);
   useEffect(() => {
     if (hasPicture) useView.setState({ look: 'assembled', needles: false });
-    // What was being tried is shown here only.
-    return () => useView.setState({ tuned: null, pending: null, draws: null });
+    // What was being tried is shown here only, and elsewhere the steps are about one element.
+    return () => {
+      const { look } = useView.getState();
+      useView.setState({ tuned: null, pending: null, draws: null, ...(look === 'assembled' ? { look: 'wipe' } : {}) });
+    };
   }, [hasPicture]);
   if (!hasPicture)
     return (

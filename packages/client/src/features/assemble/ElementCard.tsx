@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
 import { useShotContext } from '../shot/ShotPage';
+import { passLabel } from '../../ui/pass-label';
 import { SpeedTable } from './SpeedTable';
 import { useTuning, withElement } from './use-tuning';
 
@@ -20,7 +21,8 @@ export function ElementCard({ element }: { element: Element }) {
     if (wanted !== '' && wanted !== element.name) set(`named ${wanted}`, { name: wanted });
     setName(null);
   };
-  const named = (passes: typeof whole.passes) => passes.map((p) => ({ value: p.id, label: `${p.name} (${roleOf(settings, p)})` }));
+  const named = (passes: typeof whole.passes) =>
+    passes.map((p) => ({ value: p.id, label: `${passLabel(p, whole.passes)} (${roleOf(settings, p)})` }));
   const pictures = whole.passes.filter((p) => !isDataRole(roleOf(settings, p)) || p.id === element.beauty);
   const motions = whole.passes.filter((p) => roleOf(settings, p) === 'motion');
   const others = stackOf(settings).filter((e) => e.id !== id && e.motion !== null && e.readAs !== id);
@@ -132,7 +134,10 @@ function MatteRow({ element, onMatte }: { element: Element; onMatte: (matte: Ele
   const passes = whole.passes.filter((p) => ['matte', 'shadow'].includes(roleOf(settings, p)) || p.id === matte?.pass);
   const keyOf = (m: ElementMatte) => (m.kind === 'pass' ? `pass ${m.pass}` : `objects ${m.pass} ${m.ids.join(',')}`);
   const choices: { matte: ElementMatte; label: string }[] = [
-    ...passes.map((p) => ({ matte: { kind: 'pass' as const, pass: p.id, invert: matte?.invert ?? false }, label: `${p.name} (matte)` })),
+    ...passes.map((p) => ({
+      matte: { kind: 'pass' as const, pass: p.id, invert: matte?.invert ?? false },
+      label: `${passLabel(p, whole.passes)} (matte)`,
+    })),
     ...settings.mattes
       .filter((m) => m.ids.length > 0)
       .map((m) => ({

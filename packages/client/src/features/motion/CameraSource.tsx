@@ -5,6 +5,7 @@ import { useEffect, useState } from 'react';
 import { useAddCameraTrack, useCameraTracks } from '../../api/made-motion';
 import { sentenceOf } from '../../api/request';
 import { DragNumber } from '../../ui/DragNumber';
+import { passLabel } from '../../ui/pass-label';
 
 interface Props {
   readonly detail: ShotDetail;
@@ -19,11 +20,12 @@ export function CameraSource({ detail, onChange }: Props) {
   const { passes, settings, shot } = detail;
   const tracks = useCameraTracks(shot.id),
     add = useAddCameraTrack(shot.id);
-  const inHeaders = passes
-    .filter((p) => p.facts.some((f) => f.name === 'worldToNDC') && !p.file.startsWith('(made)'))
-    .filter(isFirstOfFile);
-  const depths = passes.filter((p) => roleOf(settings, p) === 'depth'),
-    positions = passes.filter(isPosition),
+  // Those of the element's own files first.
+  const own = passes.find((p) => p.id === settings.elements[0].beauty)?.sequenceId;
+  const near = [...passes.filter((p) => p.sequenceId === own), ...passes.filter((p) => p.sequenceId !== own)];
+  const inHeaders = near.filter((p) => p.facts.some((f) => f.name === 'worldToNDC') && !p.file.startsWith('(made)')).filter(isFirstOfFile);
+  const depths = near.filter((p) => roleOf(settings, p) === 'depth'),
+    positions = near.filter(isPosition),
     moving = passes.filter((p) => roleOf(settings, p) === 'motion' && p.channels.length >= 3 && !p.file.startsWith('(made)'));
   const cameras = [
     ...(tracks.data ?? []).map((t) => ({ value: t.id as string, label: trackWords(t), choice: { from: 'track', track: t.id } as const })),
@@ -34,8 +36,8 @@ export function CameraSource({ detail, onChange }: Props) {
     })),
   ];
   const surfaces = [
-    ...depths.map((p) => ({ value: p.id as string, label: `depth: ${p.name}` })),
-    ...positions.map((p) => ({ value: p.id as string, label: `world positions: ${p.name}` })),
+    ...depths.map((p) => ({ value: p.id as string, label: `depth: ${passLabel(p, passes)}` })),
+    ...positions.map((p) => ({ value: p.id as string, label: `world positions: ${passLabel(p, passes)}` })),
     { value: CARD, label: 'a flat card' },
   ];
   const [cameraKey, setCamera] = useState<string | null>(null),

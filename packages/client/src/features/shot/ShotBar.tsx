@@ -66,7 +66,8 @@ function stepsOf(
   const [element] = settings.elements;
   const open = findings.filter((f) => f.severity !== 'info').length;
   const chosen = element.beauty !== null && element.motion !== null,
-    agreed = element.encoding !== null;
+    agreed = element.encoding !== null,
+    isAllRead = settings.elements.every((e) => e.motion === null || e.encoding !== null);
   const matchState = () => {
     if (match === null) return passes.some((p) => roleOf(settings, p) === 'reference') ? 'to match' : '';
     const { opens, closes } = element.shutter ?? settings.shutter;
@@ -79,7 +80,7 @@ function stepsOf(
       name: 'Passes',
       state: open > 0 ? `${open} to look at` : settings.rolesAgreed ? 'agreed' : chosen ? 'proposed' : 'to choose',
     },
-    { to: 'motion', name: 'Motion', state: agreed ? 'agreed' : 'to read' },
+    { to: 'motion', name: 'Motion', state: !agreed ? 'to read' : isAllRead ? 'agreed' : 'one to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
     { to: 'match', name: 'Match', state: agreed ? matchState() : '' },
     { to: 'assemble', name: 'Assemble', state: settings.elements.length > 1 ? `${settings.elements.length} elements` : '' },

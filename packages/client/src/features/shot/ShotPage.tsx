@@ -132,7 +132,7 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
   return (
     <div className="shot-page">
       <AssemblyEngine whole={whole} />
-      <ShotBar detail={detail} />
+      <ShotBar detail={whole} />
       {trouble !== null && (
         <div className="trouble" role="status">
           {trouble} It is tried again by itself.
