@@ -15,8 +15,8 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
 
   await test.step('the passes are there with their roles', async () => {
     await shot.step('Passes');
-    await expect(page.locator('.pass-row')).toHaveCount(7);
-    await expect(page.locator('.pass-row', { has: page.getByLabel('Role of motion') })).toContainText('Motion');
+    await expect(page.locator('.pass-row')).toHaveCount(11);
+    await expect(page.locator('.pass-row', { has: page.getByLabel('Role of motion of TC_010_heron') })).toContainText('Motion');
     await page.getByRole('button', { name: 'Show depth' }).click();
     await expect(page.getByTestId('viewer-note')).toContainText('data, no display transform: Z from');
   });

@@ -23,7 +23,7 @@ export class ShotPage {
     await expect(this.picture).toHaveAttribute('data-frame', /\d/);
   }
 
-  async step(name: 'Passes' | 'Motion' | 'Shutter' | 'Match' | 'Deliver'): Promise<void> {
+  async step(name: 'Passes' | 'Motion' | 'Shutter' | 'Match' | 'Assemble' | 'Deliver'): Promise<void> {
     await this.page.getByRole('navigation', { name: 'Steps' }).getByRole('link', { name }).click();
   }
 
@@ -48,6 +48,11 @@ export class ShotPage {
   async exact(): Promise<void> {
     await expect(this.picture).toHaveAttribute('data-shows', /^(blurred|wipe):final/);
     await expect(this.page.getByTestId('viewer-note')).toContainText('exact');
+  }
+
+  /** Waits until the exact assembled picture is on screen. */
+  async assembled(): Promise<void> {
+    await expect(this.picture).toHaveAttribute('data-shows', /^assembled:final/, { timeout: 90000 });
   }
 
   async agreeOnReading(): Promise<void> {

@@ -20,5 +20,6 @@ main(async () => {
   await run('node', ['--expose-gc', path.join(root, '.cache/bench/bundles/folder-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/kernels-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/blur-bench.mjs')]);
+  await run('node', [path.join(root, '.cache/bench/bundles/assemble-bench.mjs')]);
   await run('npx', ['playwright', 'test', '--config', 'e2e/bench.config.ts', '--reporter=line']);
 });

@@ -190,18 +190,21 @@ function namesOf({ channels }: Pass): string {
     .join(' ');
 }
 
-/** The settings with new elements: what the plate holds goes in front of all, shadows behind all, the rest in front of what there was. */
+/**
+ * The settings with new elements: what is of the plate goes in front of all, shadows behind all, the rest in front of what there was, but for what
+ * of the plate stands at the front already.
+ */
 export function withElements(settings: ShotSettings, added: readonly Element[]): ShotSettings {
-  const order = stackOf(settings).map((e) => e.id);
-  for (const e of added) {
-    if (e.place.shadow !== null) order.push(e.id);
-    else order.unshift(e.id);
+  const elements = [...settings.elements, ...added],
+    order = stackOf(settings).map((e) => e.id);
+  const isOfPlate = (id: ElementId) => elements.find((e) => e.id === id)?.place.fromPlate ?? false;
+  for (const { id, place } of added) {
+    if (place.shadow !== null) order.push(id);
+    else if (place.fromPlate) order.unshift(id);
+    else {
+      const behind = order.findIndex((other) => !isOfPlate(other));
+      order.splice(behind < 0 ? order.length : behind, 0, id);
+    }
   }
-  // What stands before the CG stays before it.
-  const front = added.filter((e) => e.place.fromPlate).map((e) => e.id);
-  return {
-    ...settings,
-    elements: [...settings.elements, ...added],
-    assembly: { ...settings.assembly, order: [...front, ...order.filter((id) => !front.includes(id))] },
-  };
+  return { ...settings, elements, assembly: { ...settings.assembly, order } };
 }

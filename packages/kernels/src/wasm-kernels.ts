@@ -367,8 +367,7 @@ function openAperture(
           to,
           box.width * 16,
         );
-        for (let row = 0; row < box.height; row++)
-          out.set(floats(to + row * box.width * 16, box.width * 4), outOffset + row * outStride);
+        for (let row = 0; row < box.height; row++) out.set(floats(to + row * box.width * 16, box.width * 4), outOffset + row * outStride);
       } finally {
         stack.release(inner);
       }

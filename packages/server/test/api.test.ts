@@ -32,6 +32,7 @@ import { MotionMakes } from '../src/services/motion-makes';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import { ShotWatch } from '../src/services/watch';
 import type { Services } from '../src/services/services';
+import { assemblyCases } from './assembly-cases';
 import { matchCases } from './match-cases';
 import { madeMotionCases } from './made-motion-cases';
 import { wheelRoomCases } from './wheel-room-cases';
@@ -214,7 +215,7 @@ describe('deliveries', () => {
 
   test('need an agreed reading first', async () => {
     expect((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(422)).body).toMatchObject({
-      error: { message: 'say how the motion is stored in step Motion first' },
+      error: { message: 'say how the motion of heron is stored in step Motion first' },
     });
   });
   test("write every frame that can be read, name the one that can't, and leave no half file", async () => {
@@ -379,5 +380,7 @@ test('a LUT is kept as it was given; one that is none is refused with its line',
 });
 
 describe('compare, match, trust', () => matchCases(() => ({ api, services }), data));
+
+describe('elements together', () => assemblyCases(() => ({ api, services }), data));
 
 describe('motion that is made', () => madeMotionCases(() => ({ api, services }), data));

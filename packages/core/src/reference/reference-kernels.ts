@@ -1,4 +1,12 @@
-import { NODE_FLOATS, NODE_PX, type AperturePicture, type Kernels, type SliceLayer, type SliceRequest, type SliceSession } from '@ivrex/kernels/interface';
+import {
+  NODE_FLOATS,
+  NODE_PX,
+  type AperturePicture,
+  type Kernels,
+  type SliceLayer,
+  type SliceRequest,
+  type SliceSession,
+} from '@ivrex/kernels/interface';
 import { narrow, widen } from '../raster/half';
 import { ReferenceChunk } from './reference-chunk';
 

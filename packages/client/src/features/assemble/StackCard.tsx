@@ -1,5 +1,14 @@
 import { CopyOutlined, DeleteOutlined, EyeInvisibleOutlined, EyeOutlined, HolderOutlined } from '@ant-design/icons';
-import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
+import {
+  closestCenter,
+  DndContext,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+  type Announcements,
+  type DragEndEvent,
+} from '@dnd-kit/core';
 import { arrayMove, SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { freeElementId, passBelow, stackOf, type Element, type ElementId } from '@ivrex/contract';
@@ -64,7 +73,12 @@ export function StackCard({ current }: { current: Element }) {
           />
         </Tooltip>
       </div>
-      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={moved}>
+      <DndContext
+        sensors={sensors}
+        collisionDetection={closestCenter}
+        accessibility={{ announcements: announcementsOf(stack) }}
+        onDragEnd={moved}
+      >
         <SortableContext items={stack.map((e) => e.id)} strategy={verticalListSortingStrategy}>
           <ol className="stack" aria-label="Elements">
             {stack.map((element) => (
@@ -79,6 +93,18 @@ export function StackCard({ current }: { current: Element }) {
       </div>
     </section>
   );
+}
+
+/** What is said to those who do not see it. */
+function announcementsOf(stack: readonly Element[]): Announcements {
+  const name = (id: string | number) => stack.find((e) => e.id === id)?.name ?? 'the element';
+  const place = (id: string | number | undefined) => `place ${stack.findIndex((e) => e.id === id) + 1} of ${stack.length}`;
+  return {
+    onDragStart: ({ active }) => `${name(active.id)} is picked up.`,
+    onDragOver: ({ active, over }) => `${name(active.id)} is at ${place(over?.id)}.`,
+    onDragEnd: ({ active, over }) => `${name(active.id)} is put down at ${place(over?.id)}.`,
+    onDragCancel: ({ active }) => `${name(active.id)} stays where it was.`,
+  };
 }
 
 function StackRow({ element, isCurrent }: { element: Element; isCurrent: boolean }) {

@@ -1,5 +1,6 @@
 import { isDataRole, roleOf, ROLES, type Pass, type Role, type ShotDetail } from '@ivrex/contract';
 import { Select, Tooltip } from 'antd';
+import { passLabel } from '../../ui/pass-label';
 import { ROLE_NAMES } from '../../ui/role-names';
 import { shownFrame, Thumbnail } from '../../ui/Thumbnail';
 import { useView } from '../../viewer/view-store';
@@ -20,6 +21,7 @@ export function PassRows({
         <PassRow
           key={pass.id}
           pass={pass}
+          name={passLabel(pass, detail.passes)}
           role={roleOf(detail.settings, pass)}
           shown={pass.id === shown}
           onRole={(role) => onRole(pass, role)}
@@ -29,7 +31,15 @@ export function PassRows({
   );
 }
 
-function PassRow({ pass, role, shown, onRole }: { pass: Pass; role: Role; shown: boolean; onRole: (role: Role) => void }) {
+interface RowProps {
+  readonly pass: Pass;
+  readonly name: string;
+  readonly role: Role;
+  readonly shown: boolean;
+  readonly onRole: (role: Role) => void;
+}
+
+function PassRow({ pass, name, role, shown, onRole }: RowProps) {
   const frame = useView((s) => s.frame),
     set = useView((s) => s.set);
   return (
@@ -37,7 +47,7 @@ function PassRow({ pass, role, shown, onRole }: { pass: Pass; role: Role; shown:
       <button
         type="button"
         className="thumb"
-        aria-label={`Show ${pass.name}`}
+        aria-label={`Show ${name}`}
         onClick={() => set(shown ? { look: 'contact' } : { look: 'pass', shownPass: pass.id, tried: null })}
       >
         <Thumbnail passId={pass.id} role={role} frame={shownFrame(pass, frame)} width={pass.width} shownWidth={160} />
@@ -45,11 +55,11 @@ function PassRow({ pass, role, shown, onRole }: { pass: Pass; role: Role; shown:
       <div className="about">
         <div className="row" style={{ flexWrap: 'nowrap' }}>
           <Tooltip title={`${pass.file}, channels ${pass.channels.map((c) => `${c.name} (${c.type})`).join(', ')}`}>
-            <span className="name grow">{pass.name}</span>
+            <span className="name grow">{name}</span>
           </Tooltip>
           <Select
             size="small"
-            aria-label={`Role of ${pass.name}`}
+            aria-label={`Role of ${name}`}
             value={role}
             style={{ width: 118 }}
             options={ROLES.map((value) => ({ value, label: ROLE_NAMES[value] }))}
