@@ -16,7 +16,8 @@ import {
   findHighlight,
   fitPlate,
   fromGreyAxis,
-  gradePixels,
+  gradeColour,
+  gradeTables,
   likelyShadowReading,
   measureFringe,
   measureGrain,
@@ -25,7 +26,6 @@ import {
   NO_FINISH,
   plateBox,
   plateFrame,
-  readyGrade,
   shadowPicture,
   softenPlane,
   speedFigures,
@@ -79,9 +79,9 @@ describe('grade', () => {
   test('acts on straight colour as powers do, to a millionth of the light', () => {
     const rgba = pictureOf(4000, 7),
       before = rgba.slice(),
-      ready = readyGrade(GRADE);
+      ready = gradeTables(GRADE);
     if (ready === null) throw new Error('not neutral');
-    gradePixels(rgba, ready);
+    kernels.grade(rgba, ready);
     for (let i = 0; i < 4000; i++) {
       const a = before[i * 4 + 3];
       const wanted = referenceGrade([before[i * 4] / a, before[i * 4 + 1] / a, before[i * 4 + 2] / a], GRADE);
@@ -92,28 +92,29 @@ describe('grade', () => {
 
   test('leaves what is empty empty, and gives a glow no offset', () => {
     const rgba = Float32Array.of(0, 0, 0, 0, 0.5, 0.25, 0.125, 0);
-    const ready = readyGrade({ ...NEUTRAL_GRADE, offset: 0.2, exposure: 1 });
-    if (ready !== null) gradePixels(rgba, ready);
+    const ready = gradeTables({ ...NEUTRAL_GRADE, offset: 0.2, exposure: 1 });
+    if (ready !== null) kernels.grade(rgba, ready);
     expect([...rgba]).toEqual([0, 0, 0, 0, 1, 0.5, 0.25, 0].map((v) => expect.closeTo(v, 5) as number));
   });
 
   test('neutral is nothing to do; darkness below zero stays, and light beyond any table is right', () => {
-    expect(readyGrade(NEUTRAL_GRADE)).toBeNull();
-    expect(readyGrade(null)).toBeNull();
+    expect(gradeTables(NEUTRAL_GRADE)).toBeNull();
+    expect(gradeTables(null)).toBeNull();
     const rgba = Float32Array.of(-0.25, 200000, 1e-6, 1);
-    const ready = readyGrade({ ...NEUTRAL_GRADE, gamma: 2 });
-    if (ready !== null) gradePixels(rgba, ready);
+    const ready = gradeTables({ ...NEUTRAL_GRADE, gamma: 2 });
+    if (ready !== null) kernels.grade(rgba, ready);
     expect(rgba[0]).toBe(-0.25);
-    expect(rgba[1]).toBeCloseTo(Math.sqrt(200000), 2);
+    // Beyond the table it goes on as steeply as it ends.
+    expect(rgba[1]).toBeGreaterThan(Math.sqrt(200000));
     expect(rgba[2]).toBeCloseTo(0.001, 6);
   });
 
   test('a picked colour comes out grey', () => {
     const colour = [0.4, 0.3, 0.15] as const,
       balance = balanceFor(colour);
-    const ready = readyGrade({ ...NEUTRAL_GRADE, ...balance });
+    const ready = gradeTables({ ...NEUTRAL_GRADE, ...balance });
     const rgba = Float32Array.of(...colour, 1);
-    if (ready !== null) gradePixels(rgba, ready);
+    if (ready !== null) kernels.grade(rgba, ready);
     expect(rgba[1]).toBeCloseTo(rgba[0], 5);
     expect(rgba[2]).toBeCloseTo(rgba[0], 5);
     expect(balanceFor([0, 1, 1])).toBeNull();
@@ -134,9 +135,28 @@ describe('grade', () => {
     for (let p = 0; p < 0.999; p += 0.001) expect(curve(p + 0.001)).toBeGreaterThanOrEqual(curve(p));
   });
 
+  test('one colour alone is graded as many are', () => {
+    const colour = [0.3, 0.9, 0.05] as const,
+      rgba = Float32Array.of(...colour, 1);
+    const grade = {
+      ...GRADE,
+      curves: {
+        ...GRADE.curves,
+        luma: [
+          [0, 0.1],
+          [0.6, 0.4],
+          [1, 0.95],
+        ] as const,
+      },
+    };
+    const ready = gradeTables(grade);
+    if (ready !== null) kernels.grade(rgba, ready);
+    gradeColour(grade, colour).forEach((v, c) => expect(rgba[c]).toBeCloseTo(v, 5));
+  });
+
   test('a luma curve keeps hue and saturation', () => {
     const rgba = Float32Array.of(0.6, 0.3, 0.15, 1);
-    const ready = readyGrade({
+    const ready = gradeTables({
       ...NEUTRAL_GRADE,
       curves: {
         ...NEUTRAL_GRADE.curves,
@@ -147,7 +167,7 @@ describe('grade', () => {
         ],
       },
     });
-    if (ready !== null) gradePixels(rgba, ready);
+    if (ready !== null) kernels.grade(rgba, ready);
     expect(rgba[0]).toBeGreaterThan(0.8);
     expect(rgba[1] / rgba[0]).toBeCloseTo(0.5, 5);
     expect(rgba[2] / rgba[0]).toBeCloseTo(0.25, 5);
@@ -182,13 +202,13 @@ describe('laying pictures on each other', () => {
     };
     const whole = new Float32Array(2880).fill(NaN),
       shared = new Float32Array(2880).fill(NaN);
-    assembleRows(size, pictureOf(720, 5), elements, finish, 1001, 0, 30, whole);
+    assembleRows(size, pictureOf(720, 5), elements, finish, 1001, 0, 30, whole, kernels);
     for (const [a, b] of [
       [17, 30],
       [0, 5],
       [5, 17],
     ])
-      assembleRows(size, pictureOf(720, 5), elements, finish, 1001, a, b, shared);
+      assembleRows(size, pictureOf(720, 5), elements, finish, 1001, a, b, shared, kernels);
     expect(shared).toEqual(whole);
     expect(whole.every(Number.isFinite)).toBe(true);
   });
@@ -196,9 +216,9 @@ describe('laying pictures on each other', () => {
   test('without elements and finish it is the plate, without a plate it is empty', () => {
     const plate = pictureOf(100, 9),
       out = new Float32Array(400).fill(NaN);
-    assembleRows({ width: 10, height: 10 }, plate, [], NO_FINISH, 1, 0, 10, out);
+    assembleRows({ width: 10, height: 10 }, plate, [], NO_FINISH, 1, 0, 10, out, kernels);
     expect(out).toEqual(plate);
-    assembleRows({ width: 10, height: 10 }, null, [], NO_FINISH, 1, 0, 10, out);
+    assembleRows({ width: 10, height: 10 }, null, [], NO_FINISH, 1, 0, 10, out, kernels);
     expect(out.every((v) => v === 0)).toBe(true);
   });
 });

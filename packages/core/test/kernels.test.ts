@@ -287,3 +287,28 @@ test('light through apertures: the fast kernel follows the slow one, at borders 
   }
   expect(() => kernels.openAperture({ ...picture, radii: radii.subarray(1) })).toThrow(TypeError);
 });
+
+test('grading by tables: the fast kernel follows the slow one, at and beyond the ends of the tables', () => {
+  let state = 7;
+  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+  const table = () => {
+    let light = random();
+    return { values: Float32Array.from({ length: 65 }, () => (light += random())), atZero: random(), below: random() };
+  };
+  // 32 exponents of two steps each, from 2^-16 on.
+  const tables = { firstStep: 111 << 1, shift: 22, channels: [table(), table(), table()], saturation: 1.3, luma: table() } as const;
+  const lights = [0, 1e-9, 2 ** -16, 0.18, 1, 3.7, 65535, 65536, 1e6, -0.5];
+  const rgba = Float32Array.from({ length: 4000 }, (_, k) =>
+    k % 4 === 3 ? [0, 0.3, 1][(k >> 2) % 3] : lights[Math.floor(random() * lights.length)],
+  );
+  for (const given of [tables, { ...tables, luma: null }]) {
+    const fast = rgba.slice(),
+      slow = rgba.slice();
+    kernels.grade(fast, given);
+    referenceKernels.grade(slow, given);
+    fast.forEach((value, i) =>
+      expect(Math.abs(value - slow[i])).toBeLessThan(3e-5 * (1 + Math.abs(slow[i]) + Math.abs(slow[i ^ 1]) + Math.abs(slow[i ^ 2]))),
+    );
+  }
+  expect(() => kernels.grade(rgba.slice(), { ...tables, luma: { ...table(), values: new Float32Array(3) } })).toThrow(TypeError);
+});

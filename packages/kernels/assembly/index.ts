@@ -5,5 +5,6 @@ export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
 export { renderSpan, sliceWorkBytes } from "./slices";
 export { gatherAperture } from "./aperture";
+export { gradePixels } from "./grade";
 /** First byte that the program itself does not use; the host allocates from here. */
 export function heapStart(): usize { return (__heap_base + 15) & ~15; }

@@ -15,6 +15,8 @@ export interface Kernels {
   openSlices(layers: readonly SliceLayer[]): SliceSession;
   /** Takes a copy of the picture; the session is its until it is closed. It is the only one that is open then. */
   openAperture(picture: AperturePicture): ApertureSession;
+  /** Grades premultiplied RGBA in place. */
+  grade(rgba: Float32Array, tables: GradeTables): void;
 }
 
 /** Rows of one channel in a chunk. */
@@ -121,6 +123,28 @@ export interface SliceSession {
   /** Writes the box's RGBA into `out`, 4 floats a pixel, rows `outStride` floats apart from `outOffset` on. */
   render(request: SliceRequest, out: Float32Array, outOffset: number, outStride: number): void;
   close(): void;
+}
+
+/**
+ * Functions of light by the bits of a float: entry i is the value at the float whose bits, shifted right by `shift`, are `firstStep` + i; between entries
+ * linear. Below the first it is linear to `atZero`, below zero it goes on with `below` as its slope, beyond the last as steeply as it ends.
+ */
+export interface GradeTables {
+  readonly firstStep: number;
+  readonly shift: number;
+  /** Red, green and blue: light of straight colour. */
+  readonly channels: readonly [LightTable, LightTable, LightTable];
+  /** After the channels: colour's distance from its luma is multiplied by this. */
+  readonly saturation: number;
+  /** What all three are multiplied by, of the luma; null leaves them. */
+  readonly luma: LightTable | null;
+}
+
+export interface LightTable {
+  /** All tables have the same number of entries. */
+  readonly values: Float32Array;
+  readonly atZero: number;
+  readonly below: number;
 }
 
 /** A picture that is seen through an aperture. */

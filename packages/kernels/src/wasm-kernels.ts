@@ -42,6 +42,16 @@ interface Exports {
     work: number,
   ): void;
   sliceWorkBytes(layerCount: number, slices: number): number;
+  gradePixels(
+    rgba: number,
+    count: number,
+    tables: number,
+    entries: number,
+    firstStep: number,
+    shift: number,
+    saturation: number,
+    hasLuma: number,
+  ): void;
   gatherAperture(
     rgba: number,
     radii: number,
@@ -142,6 +152,27 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
     openChunk: (size) => openChunk(wasm, stack, bytes, floats, size),
     openSlices(layers) {
       return openSession(wasm, stack, bytes, floats, layers);
+    },
+    grade(rgba, { firstStep, shift, channels, saturation, luma }) {
+      const all = [...channels, luma ?? channels[0]],
+        { length } = channels[0].values;
+      if (rgba.length % 4 !== 0 || all.some((t) => t.values.length !== length)) throw new TypeError('grade tables differ in length');
+      const mark = stack.mark();
+      try {
+        const at = stack.allocate(rgba.byteLength),
+          tables = stack.allocate(32 + all.length * length * 4);
+        floats(at, rgba.length).set(rgba);
+        const words = floats(tables, 8 + all.length * length);
+        all.forEach((table, n) => {
+          words[n] = table.atZero;
+          words[4 + n] = table.below;
+          words.set(table.values, 8 + n * length);
+        });
+        wasm.gradePixels(at, rgba.length / 4, tables, length - 1, firstStep, shift, saturation, luma === null ? 0 : 1);
+        rgba.set(floats(at, rgba.length));
+      } finally {
+        stack.release(mark);
+      }
     },
     openAperture(picture) {
       return openAperture(wasm, stack, bytes, floats, picture);

@@ -3,11 +3,10 @@ import {
   apertureTable,
   assembleRows,
   defocusPicture,
-  gradePixels,
+  gradeTables,
   NEUTRAL_GRADE,
   NO_FINISH,
   prepareBlur,
-  readyGrade,
   renderRows,
   treatPlan,
   UNTREATED,
@@ -46,7 +45,17 @@ const element: AssembledElement = { rgba: out, blend: 'over', opacity: 1, grade:
 const plate = new Float32Array(out.length).fill(0.3),
   picture = new Float32Array(out.length);
 const laid = quickest(5, () =>
-  assembleRows({ width: WIDTH, height: HEIGHT }, plate, Array(4).fill(element) as AssembledElement[], NO_FINISH, 1, 0, HEIGHT, picture),
+  assembleRows(
+    { width: WIDTH, height: HEIGHT },
+    plate,
+    Array(4).fill(element) as AssembledElement[],
+    NO_FINISH,
+    1,
+    0,
+    HEIGHT,
+    picture,
+    host.kernels,
+  ),
 );
 line('  four elements laid over the plate', laid, 'one blur', blurred);
 const halves = new Uint16Array(out.length);
@@ -58,10 +67,10 @@ const carried = quickest(5, () => {
 line('  from a change of grade to the assembled picture', graded + laid + carried, 'the goal of 250 ms', 0.25);
 
 process.stdout.write('Parts\n');
-const ready = readyGrade(GRADE);
+const ready = gradeTables(GRADE);
 if (ready === null) throw new Error('the grade does nothing');
 const colours = Float32Array.from({ length: WIDTH * HEIGHT * 4 }, (_, i) => (i % 4 === 3 ? 1 : 0.05 + (i % 97) / 60));
-const tables = quickest(5, () => gradePixels(colours.slice(), ready));
+const tables = quickest(5, () => host.kernels.grade(colours, ready));
 const powers = quickest(2, () => {
   for (let i = 0; i < colours.length; i += 4) referenceGrade([colours[i], colours[i + 1], colours[i + 2]], GRADE);
 });

@@ -4,9 +4,8 @@ import {
   blurRadius,
   defocusPicture,
   fitPlate,
-  gradePixels,
+  gradeTables,
   heightOf,
-  readyGrade,
   resizePicture,
   sharedCopy,
   sharedFloats,
@@ -49,10 +48,10 @@ export async function loadStillElement({ files, shape, grade, lens }: StillReque
   const picture = await loadElementPicture(files, shape, reader);
   const { width, height, displayWindow, attributes } = picture;
   let rgba = picture.rgba;
-  const ready = readyGrade(grade);
-  if (ready !== null) {
+  const tables = gradeTables(grade);
+  if (tables !== null) {
     rgba = rgba.slice();
-    gradePixels(rgba, ready);
+    host.kernels.grade(rgba, tables);
   }
   if (lens !== null && files.depth !== null) {
     const depth = await loadDepthAt(files.depth, picture, reader, warnings);
@@ -108,7 +107,7 @@ export async function assemblePicture(request: AssembleRequest, host: NodeHost):
     return { ...element, rgba: resizePicture(element.rgba, element.width, element.height, width, height) };
   });
   const out = sharedFloats(width * height * 4);
-  assembleRows({ width, height }, laid, elements, finish, frame, 0, height, out);
+  assembleRows({ width, height }, laid, elements, finish, frame, 0, height, out, host.kernels);
   heldSharedOf(out);
   return { rgba: out, attributes: plate?.attributes ?? new Map<string, Attribute>(), warnings };
 }

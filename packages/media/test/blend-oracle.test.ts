@@ -32,7 +32,7 @@ async function composed(below: Uint8Array, above: Uint8Array, blend: Blend): Pro
 
 test.each(BLENDS)('%s over an opaque picture is what another library makes of it', async (blend) => {
   const below = picture(1, () => 255),
-    // Half covered pixels it weights by alpha twice for the others, which its own documents do not say.
+    // Half covered pixels it weighs by alpha twice for the others: only covered ones can be held against it.
     above = picture(2, (i) => (blend === 'over' ? (i * 7) % 256 : 255));
   const ours = premultiplied(below);
   blendPixels(ours, premultiplied(above), blend, 1);

@@ -4,9 +4,8 @@ import {
   blurRadius,
   defocusPicture,
   fitPlate,
-  gradePixels,
+  gradeTables,
   mattePlane,
-  readyGrade,
   reduceColours,
   reducedSize,
   resizePicture,
@@ -66,10 +65,14 @@ const pictures = new Map<string, Held>();
 const sized = new Map<string, Held>();
 let plate: Held | null = null;
 
-function widened(halves: Uint16Array): Float32Array {
+function started(): Kernels {
   if (kernels === null) throw new Error('the worker was used before it started');
+  return kernels;
+}
+
+function widened(halves: Uint16Array): Float32Array {
   const out = new Float32Array(halves.length);
-  kernels.halfToFloat(halves, out);
+  started().halfToFloat(halves, out);
   return out;
 }
 
@@ -90,13 +93,13 @@ const api = {
     const { width, height } = picture;
     const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
     let rgba = shapePicture(widened(picture.halves), width, height, hasAlpha, cut, shape);
-    const ready = readyGrade(grade);
-    if (ready !== null) gradePixels(rgba, ready);
+    const tables = gradeTables(grade);
+    if (tables !== null) started().grade(rgba, tables);
     if (lens !== null && depth !== null) {
       const radii = depth.map((d) => blurRadius(lens, d));
       let most = 0;
       for (const radius of radii) most = Math.max(most, radius);
-      if (kernels !== null) rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality), kernels);
+      rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality), started());
     }
     pictures.set(id, { key, width, height, rgba });
   },
@@ -109,9 +112,9 @@ const api = {
       const picture = pictures.get(id);
       return picture === undefined ? [] : [{ ...how, rgba: atSize(id, picture, width, height) }];
     });
-    assembleRows({ width, height }, hasPlate ? (plate?.rgba ?? null) : null, laid, finish, frame, 0, height, out);
+    assembleRows({ width, height }, hasPlate ? (plate?.rgba ?? null) : null, laid, finish, frame, 0, height, out, started());
     const halves = new Uint16Array(out.length);
-    kernels?.floatToHalf(out, halves);
+    started().floatToHalf(out, halves);
     return transfer(halves, [halves.buffer]);
   },
 };

@@ -1,6 +1,7 @@
+import type { Kernels } from '@ivrex/kernels/interface';
 import type { Size } from '../blur/blur-plan';
 import { blendPixels, type Blend } from './blend';
-import { gradePixels, readyGrade, type Grade } from './grade';
+import { gradeTables, type Grade } from './grade';
 import { addGrain, type GrainModel } from './grain';
 import { vignetteAt, type Vignette } from './vignette';
 
@@ -39,6 +40,7 @@ export function assembleRows(
   yFrom: number,
   yTo: number,
   out: Float32Array,
+  kernels: Pick<Kernels, 'grade'>,
 ): void {
   const from = yFrom * width,
     to = yTo * width;
@@ -46,12 +48,11 @@ export function assembleRows(
   else out.set(plate.subarray(from * 4, to * 4), from * 4);
   const covered = grain === null ? null : new Float32Array(width * height);
   for (const element of elements) {
-    const ready = readyGrade(element.grade);
+    const tables = gradeTables(element.grade);
     let above = element.rgba;
-    if (ready !== null) {
-      above = new Float32Array(out.length);
-      above.set(element.rgba.subarray(from * 4, to * 4), from * 4);
-      gradePixels(above, ready, from, to);
+    if (tables !== null) {
+      above = element.rgba.slice();
+      kernels.grade(above.subarray(from * 4, to * 4), tables);
     }
     blendPixels(out, above, element.blend, element.opacity, from, to);
     if (covered === null || element.blend !== 'over') continue;
@@ -61,8 +62,8 @@ export function assembleRows(
     }
   }
   if (grain !== null && covered !== null) addGrain(out, width, grain, covered, frame, yFrom, yTo);
-  const ready = readyGrade(grade);
-  if (ready !== null) gradePixels(out, ready, from, to);
+  const tables = gradeTables(grade);
+  if (tables !== null) kernels.grade(out.subarray(from * 4, to * 4), tables);
   if (vignette === null || vignette.amount === 0) return;
   for (let y = yFrom; y < yTo; y++)
     for (let x = 0; x < width; x++) {

@@ -1,4 +1,4 @@
-import { gradePixels, LUMA, readyGrade, type Grade } from './grade';
+import { gradeColour, LUMA, type Grade } from './grade';
 
 /** A highlight that leaves a streak: where it is, and its way during the exposure. Pixels. */
 export interface Highlight {
@@ -58,7 +58,6 @@ export function streakLight(rgba: Float32Array, width: number, highlight: Highli
     length = Math.hypot(wayX, wayY);
   const height = rgba.length / 4 / width,
     reach = Math.ceil(1.1 * length);
-  const ready = readyGrade(grade);
   const colours = new Float32Array((2 * reach * 2 + 1) * SAMPLES * 4);
   const at = (step: number) => step / SAMPLES - 2 * reach;
   const count = colours.length / 4;
@@ -67,16 +66,26 @@ export function streakLight(rgba: Float32Array, width: number, highlight: Highli
       py = Math.min(height - 1, Math.max(0, Math.floor(y + (wayY / length) * at(n))));
     for (let c = 0; c < 4; c++) colours[n * 4 + c] = rgba[(py * width + px) * 4 + c];
   }
-  const graded = colours.slice();
-  if (ready !== null) gradePixels(graded, ready);
+  const graded = gradedColours(colours, grade);
   const half = Math.max(1, Math.round((length * SAMPLES) / 2));
   const before = slidingMean(graded, half),
-    after = slidingMean(colours, half);
-  if (ready !== null) gradePixels(after, ready);
+    after = gradedColours(slidingMean(colours, half), grade);
   const luma = (values: Float32Array, n: number) => LUMA[0] * values[n * 4] + LUMA[1] * values[n * 4 + 1] + LUMA[2] * values[n * 4 + 2];
   const out: StreakLight[] = [];
   for (let n = reach * SAMPLES; n <= 3 * reach * SAMPLES; n += SAMPLES)
     out.push({ along: at(n), before: luma(before, n), after: luma(after, n) });
+  return out;
+}
+
+/** Premultiplied colours under a grade; a handful. */
+function gradedColours(rgba: Float32Array, grade: Grade | null): Float32Array {
+  const out = rgba.slice();
+  if (grade === null) return out;
+  for (let i = 0; i < out.length; i += 4) {
+    const a = out[i + 3];
+    if (!(a > 0)) continue;
+    gradeColour(grade, [out[i] / a, out[i + 1] / a, out[i + 2] / a]).forEach((v, c) => (out[i + c] = v * a));
+  }
   return out;
 }
 

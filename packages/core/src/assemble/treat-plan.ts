@@ -1,9 +1,13 @@
 import type { BlurPlan } from '../blur/blur-plan';
 import { limitSpeeds } from '../blur/limit-speeds';
 import type { SpeedLimits } from '../shutter/shutter-plan';
-import { defocusPlan, type ApertureKernels } from './defocus';
-import { gradePixels, readyGrade, type Grade } from './grade';
+import type { Kernels } from '@ivrex/kernels/interface';
+import { defocusPlan } from './defocus';
+import { gradeTables, type Grade } from './grade';
 import type { Lens } from './lens';
+
+/** What of the kernels a treatment needs. */
+export type TreatKernels = Pick<Kernels, 'grade' | 'openAperture'>;
 
 /** What is done to an element before it moves: light first, then the lens. */
 export interface Treatment {
@@ -27,19 +31,19 @@ export function treatPlan(
   depth: Float32Array | null,
   quality: 'draft' | 'final',
   floats: (length: number) => Float32Array,
-  kernels: ApertureKernels,
+  kernels: TreatKernels,
 ): BlurPlan {
-  const graded = gradePlan(limitSpeeds(plan, limits, floats), grade, floats);
+  const graded = gradePlan(limitSpeeds(plan, limits, floats), grade, floats, kernels);
   return lens === null || depth === null ? graded : defocusPlan(graded, depth, lens, quality, floats, kernels);
 }
 
-function gradePlan(plan: BlurPlan, grade: Grade | null, floats: (length: number) => Float32Array): BlurPlan {
-  const ready = readyGrade(grade);
-  if (ready === null) return plan;
+function gradePlan(plan: BlurPlan, grade: Grade | null, floats: (length: number) => Float32Array, kernels: TreatKernels): BlurPlan {
+  const tables = gradeTables(grade);
+  if (tables === null) return plan;
   const graded = (colour: Float32Array) => {
     const out = floats(colour.length);
     out.set(colour);
-    gradePixels(out, ready);
+    kernels.grade(out, tables);
     return out;
   };
   return { ...plan, sharp: graded(plan.sharp), layers: plan.layers.map((layer) => ({ ...layer, colour: graded(layer.colour) })) };

@@ -3,6 +3,7 @@ import {
   NODE_PX,
   type AperturePicture,
   type Kernels,
+  type LightTable,
   type SliceLayer,
   type SliceRequest,
   type SliceSession,
@@ -26,6 +27,25 @@ export const referenceKernels: Kernels = {
   },
   openChunk: (size) => new ReferenceChunk(size),
   openSlices: (layers) => new ReferenceSession(layers),
+  grade(rgba, { firstStep, shift, channels, saturation, luma }) {
+    const at = ({ values, atZero, below }: LightTable, v: number): number => {
+      if (v <= 0) return atZero + v * below;
+      const light = (i: number) => new Float32Array(Uint32Array.of((firstStep + i) << shift).buffer)[0];
+      let i = 0;
+      if (v < light(0)) return atZero + ((values[0] - atZero) * v) / light(0);
+      for (let step = 1 << 20; step > 0; step >>= 1) if (i + step < values.length - 1 && light(i + step) <= v) i += step;
+      return values[i] + ((values[i + 1] - values[i]) * (v - light(i))) / (light(i + 1) - light(i));
+    };
+    for (let i = 0; i < rgba.length; i += 4) {
+      const colour = [...rgba.subarray(i, i + 3)],
+        a = rgba[i + 3];
+      if (!(a > 0) && colour.every((v) => v === 0)) continue;
+      const lit = colour.map((v, c) => (a > 0 ? at(channels[c], v / a) : at(channels[c], v) - channels[c].atZero));
+      const y = 0.2126 * lit[0] + 0.7152 * lit[1] + 0.0722 * lit[2],
+        gain = (luma === null ? 1 : at(luma, y)) * (a > 0 ? a : 1);
+      lit.forEach((v, c) => (rgba[i + c] = (y + saturation * (v - y)) * gain));
+    }
+  },
   openAperture: (picture) => ({
     gather(box, count, out, outOffset, outStride) {
       for (let y = 0; y < box.height; y++)

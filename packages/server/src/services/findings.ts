@@ -279,7 +279,7 @@ function aboutAlpha(pass: Pass, measures: readonly PassMeasure[], settings: Shot
 const TRIM_PX = 0.75;
 
 function aboutFringe(pass: Pass, { fringe }: AlphaMeasure, settings: ShotSettings, add: Add): void {
-  if (fringe == null || (fringe.ratio >= DARK_FRINGE && fringe.ratio <= BRIGHT_FRINGE)) return;
+  if (fringe === undefined || fringe === null || (fringe.ratio >= DARK_FRINGE && fringe.ratio <= BRIGHT_FRINGE)) return;
   // An edge that was taken in already has no fringe left.
   const users = settings.elements.filter((e) => e.beauty === pass.id);
   if (users.length > 0 && users.every((e) => e.place.edge.trimPx > 0)) return;
