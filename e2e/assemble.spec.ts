@@ -69,6 +69,26 @@ test('heron, shadow and reeds over the plate: put in, ordered, graded, grained, 
     await expect(names).toHaveText(['TC_010_reeds', 'TC_010_heron', 'TC_010_shadow']);
   });
 
+  await test.step('an object that is picked in the picture is all that stays of the heron; picked again all of it is back', async () => {
+    await stack.getByRole('button', { name: 'TC_010_heron', exact: true }).click();
+    const together = await shot.pixels();
+    const card = page.getByTestId('element-card');
+    await card.getByRole('button', { name: 'Pick objects in the picture' }).click();
+    const box = await shot.picture.boundingBox();
+    if (box === null) throw new Error('the picture has no place');
+    // The heron's body in frame 1012.
+    const body = { x: box.x + box.width * 0.47, y: box.y + box.height * 0.43 };
+    await page.mouse.click(body.x, body.y);
+    await expect(card).toContainText('1 object');
+    await shot.assembled();
+    await expect.poll(() => shot.changeSince(together)).toBeGreaterThan(SAME);
+    await page.mouse.click(body.x, body.y);
+    await expect(card.getByText('all that it covers')).toBeVisible();
+    await shot.assembled();
+    await expect.poll(() => shot.changeSince(together)).toBeLessThan(SAME / 10);
+    await card.getByRole('button', { name: /done$/ }).click();
+  });
+
   await test.step('colour before and after the blur differ in the picture, and the streak says by how much', async () => {
     await stack.getByRole('button', { name: 'TC_010_heron', exact: true }).click();
     const grade = page.getByTestId('grade-card');

@@ -20,7 +20,10 @@ import {
   gradeTables,
   likelyShadowReading,
   measureFringe,
+  mattePlane,
   measureGrain,
+  PLAIN_SHAPE,
+  shapePicture,
   MIXED_DEPTH,
   NEUTRAL_GRADE,
   NO_FINISH,
@@ -313,6 +316,42 @@ describe('edges of mattes', () => {
     // An outline of its own is no fringe.
     expect(measured((a) => (a < 0.99 ? 0.6 : 1))).toBeCloseTo(1, 2);
     expect(measureFringe([new Float32Array(9), new Float32Array(9), new Float32Array(9)], new Float32Array(9), 3)).toBeNull();
+  });
+});
+
+describe('what of a picture is an element', () => {
+  const named = (...names: string[]) => names.map((name, n) => ({ name, data: Float32Array.of(n, n + 0.25, 0, 1) }));
+
+  test('a matte pass holds it in its alpha, else in its only or first channel', () => {
+    expect([...mattePlane({ width: 4, height: 1, planes: named('R', 'A') }, { kind: 'pass', invert: false }, 4, 1)]).toEqual([
+      1, 1.25, 0, 1,
+    ]);
+    expect([...mattePlane({ width: 4, height: 1, planes: named('Y') }, { kind: 'pass', invert: false }, 4, 1)]).toEqual([0, 0.25, 0, 1]);
+    expect(mattePlane({ width: 4, height: 1, planes: named('A') }, { kind: 'pass', invert: false }, 8, 2)).toHaveLength(16);
+  });
+
+  test('objects are values of an ids pass, or ids of a Cryptomatte with their coverage', () => {
+    const plain = { width: 4, height: 1, planes: [{ name: 'object', data: Float32Array.of(0, 3, 7, 3) }] };
+    expect([...mattePlane(plain, { kind: 'objects', ids: [3], invert: false }, 4, 1)]).toEqual([0, 1, 0, 1]);
+    const bits = (...ids: number[]) => new Float32Array(Uint32Array.from(ids).buffer);
+    const ranks = [
+      { name: '00.R', data: bits(11, 11, 22, 0) },
+      { name: '00.G', data: Float32Array.of(1, 0.75, 0.5, 0) },
+      { name: '00.B', data: bits(0, 22, 11, 0) },
+      { name: '00.A', data: Float32Array.of(0, 0.25, 0.25, 0) },
+    ];
+    const found = mattePlane({ width: 4, height: 1, planes: ranks }, { kind: 'objects', ids: [11], invert: false }, 4, 1);
+    expect([...found]).toEqual([1, 0.75, 0.25, 0]);
+  });
+
+  test('it is cut out first, then its edge moves, and a shadow takes the matte for its alpha', () => {
+    const opaque = new Float32Array(16).fill(1);
+    const cut = { plane: Float32Array.of(1, 0.5, 0, 1), invert: false };
+    expect(shapePicture(opaque, 4, 1, false, null, PLAIN_SHAPE)).toBe(opaque);
+    expect([...shapePicture(opaque, 4, 1, false, cut, PLAIN_SHAPE)].filter((_, k) => k % 4 === 3)).toEqual([1, 0.5, 0, 1]);
+    const shadow = shapePicture(opaque, 4, 1, false, cut, { ...PLAIN_SHAPE, shadow: { reads: 'density', way: 'holdOut' } });
+    expect([...shadow]).toEqual([0, 0, 0, 1, 0, 0, 0, 0.5, 0, 0, 0, 0, 0, 0, 0, 1]);
+    expect(opaque.every((v) => v === 1)).toBe(true);
   });
 });
 

@@ -61,7 +61,9 @@ export function useNewShot() {
   });
 }
 
-function keep(client: QueryClient, detail: ShotDetail): void {
+/** The newest state of a shot. An answer that was asked for before the change would bring the old one back, and the next change would be a conflict. */
+async function keep(client: QueryClient, detail: ShotDetail): Promise<void> {
+  await client.cancelQueries({ queryKey: ['shot', detail.shot.id] });
   client.setQueryData(['shot', detail.shot.id], detail);
   void client.invalidateQueries({ queryKey: ['shots'] });
 }
@@ -72,7 +74,8 @@ export function useChangeSettings(shotId: string) {
   const { message } = App.useApp();
   const mutation = useMutation({
     scope: { id: `shot-${shotId}` },
-    mutationFn: ({ change, label }: { change: (settings: ShotSettings) => ShotSettings; label: string }) => {
+    mutationFn: async ({ change, label }: { change: (settings: ShotSettings) => ShotSettings; label: string }) => {
+      await client.cancelQueries({ queryKey: ['shot', shotId] });
       const detail = client.getQueryData<ShotDetail>(['shot', shotId]);
       if (detail === undefined) throw new ApiError(0, 'notFound', 'The shot is not loaded yet.');
       return requestJson(shotDetailSchema, `/shots/${shotId}/settings`, 'PUT', {

@@ -8,7 +8,8 @@ import { depthPlane, loadAround, loadInputs, loadMattePlanes, shapeInputs } from
 import { blurKey, planKey } from './blur-keys';
 import { useView } from './view-store';
 
-const SETTLE_MS = 180;
+const SETTLE_MS = 180,
+  KEPT_MS = 60000;
 
 /** Keeps the assembled picture of the current frame up to date while it is looked at: a draft at once, the exact one at rest. */
 export function useAssembly(whole: ShotDetail): void {
@@ -31,7 +32,12 @@ export function useAssembly(whole: ShotDetail): void {
   useEffect(() => {
     if (!isShown) {
       preview.current?.cancel();
-      return;
+      // What it holds is much; who comes back soon finds it.
+      const rest = setTimeout(() => {
+        preview.current?.close();
+        preview.current = null;
+      }, KEPT_MS);
+      return () => clearTimeout(rest);
     }
     preview.current ??= new AssemblyPreview();
     const bench = preview.current;

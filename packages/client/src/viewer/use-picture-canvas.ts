@@ -136,7 +136,9 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
                 : null,
     [view.look, view.difference, view.residual, view.planLook, view.trustLook, isData, main, role, view.chosen],
   );
-  const whole = view.look === 'assembled' && view.assembled?.frame === view.frame ? view.assembled : null;
+  // The frame before stays until the next one is there, so that the picture does not blink.
+  const whole = view.look === 'assembled' ? view.assembled : null,
+    isPassing = whole === null || whole.isOld === true || whole.frame !== view.frame;
   const sideA = view.look === 'compare' ? pictureOf(view.sides.a) : null,
     sideB = view.look === 'compare' ? pictureOf(view.sides.b) : null;
   const shownSize = view.look === 'assembled' ? detail.shot : (sideA ?? main?.header ?? detail.shot),
@@ -216,7 +218,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
           look === 'compare'
             ? `compare:${compare.way}:${view.sides.a.status}:${view.sides.b.status}`
             : look === 'assembled'
-              ? `assembled:${whole === null || whole.isOld === true ? 'old' : whole.quality}:${whole ? Math.round(whole.milliseconds) : 0}`
+              ? `assembled:${whole === null || isPassing ? 'old' : whole.quality}:${whole ? Math.round(whole.milliseconds) : 0}`
               : `${look}:${blurred?.isOld === true ? 'old' : (blurred?.quality ?? 'none')}:${blurred ? Math.round(blurred.milliseconds) : 0}`,
         frame: mainState.status === 'ready' ? String(view.frame) : '',
       });
@@ -225,6 +227,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     data,
     main,
     whole,
+    isPassing,
     mainState.status,
     view.frame,
     plateRaster,
@@ -312,7 +315,7 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
             : view.look === 'compare'
               ? noteOfCompare(compare, view.sides)
               : view.look === 'assembled'
-                ? noteOfAssembled(whole)
+                ? noteOfAssembled(whole, view.frame)
                 : noteOf(view.look, blurred),
     message:
       broken ??
@@ -389,7 +392,8 @@ function noteOf(look: Look, blurred: { quality: string; slices: number; isOld?: 
       : `exact, up to ${blurred.slices} slices`;
 }
 
-function noteOfAssembled(whole: AssembledView | null): string | null {
+function noteOfAssembled(whole: AssembledView | null, frame: number): string | null {
+  if (whole !== null && whole.frame !== frame) return `putting the elements together; this is still ${whole.frame}`;
   if (whole === null || whole.isOld === true) return 'putting the elements together';
   return whole.quality === 'draft' ? 'draft' : 'exact';
 }

@@ -6,6 +6,7 @@ import { DragNumber } from '../../ui/DragNumber';
 import { useShotContext } from '../shot/ShotPage';
 import { passLabel } from '../../ui/pass-label';
 import { SpeedTable } from './SpeedTable';
+import { useObjectPick } from './use-object-pick';
 import { useTuning, withElement } from './use-tuning';
 
 /** What an element is made of, and whose reading and shutter it has. */
@@ -132,8 +133,10 @@ function MatteRow({ element, onMatte }: { element: Element; onMatte: (matte: Ele
   const { settings } = useTuning();
   const { matte } = element;
   const passes = whole.passes.filter((p) => ['matte', 'shadow'].includes(roleOf(settings, p)) || p.id === matte?.pass);
+  const pick = useObjectPick(element, onMatte);
   const keyOf = (m: ElementMatte) => (m.kind === 'pass' ? `pass ${m.pass}` : `objects ${m.pass} ${m.ids.join(',')}`);
-  const choices: { matte: ElementMatte; label: string }[] = [
+  const picked = matte?.kind === 'objects' ? [{ matte, label: 'picked objects' }] : [];
+  const kept: { matte: ElementMatte; label: string }[] = [
     ...passes.map((p) => ({
       matte: { kind: 'pass' as const, pass: p.id, invert: matte?.invert ?? false },
       label: `${passLabel(p, whole.passes)} (matte)`,
@@ -145,6 +148,8 @@ function MatteRow({ element, onMatte }: { element: Element; onMatte: (matte: Ele
         label: `${m.name} (objects)`,
       })),
   ];
+  // What was picked has no name, unless it is what was kept under one.
+  const choices = [...kept, ...picked.filter((p) => !kept.some((k) => keyOf(k.matte) === keyOf(p.matte)))];
   return (
     <>
       <div className="row" style={{ flexWrap: 'nowrap' }}>
@@ -171,9 +176,18 @@ function MatteRow({ element, onMatte }: { element: Element; onMatte: (matte: Ele
           </Checkbox>
         )}
       </div>
-      {choices.length === 0 && (
-        <span className="evidence">Mattes: choose objects in an ids pass and keep them in step Passes, or bring in a matte pass.</span>
+      {pick.canPick && (
+        <div className="row">
+          <span className="label-column" />
+          <Button size="small" type={pick.isOn ? 'primary' : 'default'} aria-pressed={pick.isOn} onClick={pick.toggle}>
+            {pick.isOn ? 'Click objects in the picture; done' : 'Pick objects in the picture'}
+          </Button>
+          {matte?.kind === 'objects' && (
+            <span className="quiet">{matte.ids.length === 1 ? '1 object' : `${matte.ids.length} objects`}</span>
+          )}
+        </div>
       )}
+      {choices.length === 0 && !pick.canPick && <span className="evidence">This shot has no matte and no ids pass to cut it out by.</span>}
     </>
   );
 }
