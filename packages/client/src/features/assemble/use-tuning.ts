@@ -1,6 +1,6 @@
 import { keepLinks, type Element, type ElementId, type ElementPlace, type ShotSettings } from '@ivrex/contract';
 import { useView } from '../../viewer/view-store';
-import { useShotContext } from '../shot/ShotPage';
+import { ANSWER_DRAWN_MS, useShotContext } from '../shot/ShotPage';
 
 type Change = (settings: ShotSettings) => ShotSettings;
 
@@ -30,7 +30,8 @@ export function useTuning(): Tuning {
       useView.setState({ tuned: next, pending: next });
       void changeWhole(label, (s) => keepLinks(s, change(s))).then(() => {
         underWay--;
-        if (underWay === 0) useView.setState({ tuned: null, pending: null });
+        // The kept ones are drawn first: between the two nobody should meet the ones before.
+        setTimeout(() => underWay === 0 && useView.setState({ tuned: null, pending: null }), ANSWER_DRAWN_MS);
       });
     },
   };

@@ -39,6 +39,9 @@ export interface ShotContext {
   readonly commitShutter: (label: string, shutter: ShutterPlan) => void;
 }
 
+/** What the server answered is on screen by then. */
+export const ANSWER_DRAWN_MS = 30;
+
 export function useShotContext(): ShotContext {
   return useOutletContext<ShotContext>();
 }
@@ -121,7 +124,8 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
     setLiveShutter(next);
     void kept.then(() => {
       underWay.current--;
-      if (underWay.current === 0) setLiveShutter(null);
+      // The kept one is drawn first: between the two nobody should meet the one before.
+      setTimeout(() => underWay.current === 0 && setLiveShutter(null), ANSWER_DRAWN_MS);
     });
   };
   const context = useMemo<ShotContext>(
