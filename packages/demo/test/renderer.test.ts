@@ -2,6 +2,7 @@ import { toCard, toScreen, type Pose } from '../src/card';
 import { makeHeron } from '../src/heron';
 import { renderBlurred, renderSharp } from '../src/render-cards';
 import { demoFiles, renderSaltSpray } from '../src';
+import { changedSince, DEMO_VERSION } from '../src/tidal-clock';
 
 const SIZE = { width: 960, height: 540 };
 const heron = makeHeron();
@@ -65,9 +66,16 @@ test('the same frame is the same picture every time', () => {
 
 test('the heron comes first, so that the shot can be opened soonest', () => {
   const files = demoFiles();
-  expect(files).toHaveLength(274);
+  expect(files).toHaveLength(340);
   expect(files.slice(0, 24).every((f) => f.kind === 'heron')).toBe(true);
-  expect(new Set(files.map((f) => f.file)).size).toBe(274);
+  expect(new Set(files.map((f) => f.file)).size).toBe(340);
+});
+
+test('what an earlier version made differently is made anew, the rest stays', () => {
+  expect(changedSince(DEMO_VERSION)).toEqual([]);
+  const changed = changedSince(1);
+  expect(new Set(changed.map((f) => f.kind))).toEqual(new Set(['plate', 'still', 'float']));
+  expect(changed.some((f) => f.shot === 'TC_020')).toBe(false);
 });
 
 test('salt spray: what covers a pixel is found where its vector leads', () => {
