@@ -85,8 +85,9 @@ export const DEMO_VERSION = 2;
 
 /** Files that a production of an earlier version holds differently. */
 export function changedSince(version: number): DemoFile[] {
+  if (version >= 2) return [];
   return demoFiles().filter(
-    ({ shot, kind }) => version < 2 && (kind === 'plate' || kind === 'still' || (shot === 'TC_040' && kind === 'float')),
+    ({ shot, kind }) => kind === 'still' || (shot === 'TC_010' && kind === 'plate') || (shot === 'TC_040' && kind === 'float'),
   );
 }
 
