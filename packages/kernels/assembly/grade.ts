@@ -1,6 +1,5 @@
 // Colours through tables of light: see core's grade.ts for what the tables hold.
 
-// @ts-ignore: decorator
 @inline
 function lightAt(table: usize, entries: i32, firstStep: i32, shift: i32, atZero: f32, below: f32, v: f32): f32 {
   if (v <= 0) return atZero + v * below;

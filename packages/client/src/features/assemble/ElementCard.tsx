@@ -1,10 +1,11 @@
 import { isDataRole, roleOf, stackOf, type Element, type ElementMatte, type PassId } from '@ivrex/contract';
-import { Button, Checkbox, Input, Segmented, Select } from 'antd';
+import { Button, Checkbox, Input, Select } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
 import { useShotContext } from '../shot/ShotPage';
 import { passLabel } from '../../ui/pass-label';
+import { WhoseShutter } from '../../ui/WhoseShutter';
 import { SpeedTable } from './SpeedTable';
 import { useObjectPick } from './use-object-pick';
 import { useTuning, withElement } from './use-tuning';
@@ -96,21 +97,8 @@ export function ElementCard({ element }: { element: Element }) {
           )}
           <div className="row">
             <span className="quiet label-column">Shutter</span>
-            <Segmented<'shot' | 'own'>
-              size="small"
-              aria-label="Whose shutter"
-              value={element.shutter === null ? 'shot' : 'own'}
-              options={[
-                { value: 'shot', label: "The shot's" },
-                { value: 'own', label: 'Its own' },
-              ]}
-              onChange={(whose) =>
-                set(whose === 'own' ? 'a shutter of its own' : "the shot's shutter", { shutter: whose === 'own' ? settings.shutter : null })
-              }
-            />
-            <Button type="link" size="small">
-              <Link to="../shutter">Set it</Link>
-            </Button>
+            <WhoseShutter own={element.shutter} shots={settings.shutter} onChange={(shutter, label) => set(label, { shutter })} />
+            <Link to="../shutter">Set it</Link>
           </div>
           <DragNumber
             label="Strength times"

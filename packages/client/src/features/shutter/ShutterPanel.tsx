@@ -3,6 +3,7 @@ import { Button, Segmented, Tooltip } from 'antd';
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import { DragNumber } from '../../ui/DragNumber';
+import { WhoseShutter } from '../../ui/WhoseShutter';
 import { useFramePeak } from '../../viewer/use-peaks';
 import { useView } from '../../viewer/view-store';
 import { ElementRow } from '../shot/ElementRow';
@@ -82,19 +83,11 @@ export function ShutterPanel() {
             {element.name}
           </span>
           <span style={{ flex: 1 }} />
-          <Segmented<'shot' | 'own'>
-            size="small"
-            aria-label="Whose shutter"
-            value={element.shutter === null ? 'shot' : 'own'}
-            options={[
-              { value: 'shot', label: "The shot's" },
-              { value: 'own', label: 'Its own' },
-            ]}
-            onChange={(whose) =>
-              change(whose === 'own' ? `${element.name}: a shutter of its own` : `${element.name}: the shot's shutter`, (s) => {
-                const [first, ...others] = s.elements;
-                return { ...s, elements: [{ ...first, shutter: whose === 'own' ? s.shutter : null }, ...others] };
-              })
+          <WhoseShutter
+            own={element.shutter}
+            shots={settings.shutter}
+            onChange={(own, label) =>
+              change(`${element.name}: ${label}`, (s) => ({ ...s, elements: [{ ...s.elements[0], shutter: own }, ...s.elements.slice(1)] }))
             }
           />
         </div>
