@@ -5,14 +5,15 @@ export const PORTS = [4791, 4794] as const;
 
 export default defineConfig({
   testDir: '.',
-  timeout: 180000,
+  // Two applications and two browsers share what cores there are: waiting long costs nothing where all is well.
+  timeout: 400000,
   workers: PORTS.length,
   fullyParallel: false,
   retries: 0,
   forbidOnly: true,
   reporter: [['list'], ['json']],
   outputDir: '../.cache/browser-tests',
-  expect: { timeout: 30000 },
+  expect: { timeout: 75000 },
   use: {
     baseURL: `http://127.0.0.1:${PORTS[0]}`,
     viewport: { width: 1280, height: 800 },

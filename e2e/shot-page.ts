@@ -1,9 +1,21 @@
 import { expect, type Locator, type Page } from '@playwright/test';
 
-/** What a person does and sees on a shot's page. */
 /** Less than this is rounding, more is another picture (mean 8-bit steps). */
 export const SAME = 0.02;
 
+/** Takes back all that earlier tests did to a shot of this application. */
+export async function untouched(page: Page, name: string): Promise<void> {
+  const shots = (await (await page.request.get('/api/shots')).json()) as { id: string; name: string }[];
+  const shot = shots.find((s) => s.name === name);
+  if (shot === undefined) return;
+  for (;;) {
+    const detail = (await (await page.request.get(`/api/shots/${shot.id}`)).json()) as { state: { undo: string | null } };
+    if (detail.state.undo === null) return;
+    await page.request.post(`/api/shots/${shot.id}/undo`, { data: {} });
+  }
+}
+
+/** What a person does and sees on a shot's page. */
 export class ShotPage {
   readonly picture: Locator;
   constructor(readonly page: Page) {

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import type { Page } from '@playwright/test';
 import { expect, test } from './fixtures';
-import { ShotPage } from './shot-page';
+import { ShotPage, untouched } from './shot-page';
 
 const SHOTS = path.join(import.meta.dirname, '../docs/screenshots');
 /** `IVREX_SCREENSHOTS=1` refreshes the pictures of the documentation. */
@@ -36,7 +36,8 @@ async function look(page: Page, name: string): Promise<void> {
 }
 
 test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
-  test.setTimeout(400000);
+  test.setTimeout(900000);
+  await untouched(page, 'TC_010');
   const errors: string[] = [];
   page.on('pageerror', (error) => errors.push(error.message));
   page.on('console', (message) => {
