@@ -2,9 +2,10 @@
 //   --demo         also make the demo production (what is missing of it)
 //   --data FOLDER  where the database, media and deliveries are kept (default .data)
 //   --port N       the address's port (default 4780, or another when it is taken)
+//   --workers N    processes that render deliveries (default 1; 0 when others do, see npm run worker)
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { availableParallelism } from 'node:os';
+import { availableParallelism, setPriority } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { Failure, main, root } from './steps/run.mjs';
@@ -22,6 +23,7 @@ main(async () => {
       demo: { type: 'boolean', default: false },
       data: { type: 'string', default: path.join(root, '.data') },
       port: { type: 'string' },
+      workers: { type: 'string', default: '1' },
     },
   });
   const data = path.resolve(values.data);
@@ -38,34 +40,44 @@ main(async () => {
   await takeOver(runFile, commandLineOf);
   const postgres = await startPostgres(path.join(data, 'postgres'), say);
   const port = await freePort(values.port === undefined ? 4780 : Number(values.port));
-  const server = spawn(process.execPath, ['--enable-source-maps', path.join(root, 'packages/server/dist/server.mjs')], {
-    // A group of its own: Ctrl+C reaches this script alone, which stops things in order.
-    detached: true,
-    stdio: ['ignore', 'pipe', 'inherit'],
-    env: {
-      ...process.env,
-      IVREX_DATABASE_URL: postgres.url,
-      IVREX_ROOT: root,
-      IVREX_DATA: data,
-      IVREX_PORT: String(port),
-      IVREX_THREADS: process.env.IVREX_THREADS ?? String(availableParallelism()),
-      IVREX_DEMO: values.demo ? '1' : '0',
-      IVREX_LOG: process.env.IVREX_LOG ?? 'warn',
-    },
-  });
-  writeFileSync(runFile, JSON.stringify({ script: process.pid, server: server.pid, port }));
+  const env = {
+    ...process.env,
+    IVREX_DATABASE_URL: postgres.url,
+    IVREX_ROOT: root,
+    IVREX_DATA: data,
+    IVREX_PORT: String(port),
+    IVREX_THREADS: process.env.IVREX_THREADS ?? String(availableParallelism()),
+    IVREX_DEMO: values.demo ? '1' : '0',
+    IVREX_LOG: process.env.IVREX_LOG ?? 'warn',
+  };
+  // Groups of their own: Ctrl+C reaches this script alone, which stops things in order.
+  const launch = (bundle, more = {}) =>
+    spawn(process.execPath, ['--enable-source-maps', path.join(root, 'packages/server/dist', bundle)], {
+      detached: true,
+      stdio: ['ignore', 'pipe', 'inherit'],
+      env: { ...env, ...more },
+    });
+  const server = launch('server.mjs');
+  const workers = new Map();
+  const keepRunFile = () =>
+    writeFileSync(
+      runFile,
+      JSON.stringify({
+        script: process.pid,
+        server: server.pid,
+        port,
+        database: postgres.url,
+        workers: [...workers.values()].map((w) => w.pid),
+      }),
+      { mode: 0o600 },
+    );
+  keepRunFile();
 
   let stopping = false;
   const stop = async (code) => {
     if (stopping) return;
     stopping = true;
-    if (server.exitCode === null && server.signalCode === null) {
-      server.kill('SIGTERM');
-      const gone = new Promise((resolve) => {
-        server.once('exit', resolve);
-      });
-      await Promise.race([gone, wait(8000).then(() => server.kill('SIGKILL'))]);
-    }
+    await Promise.all([server, ...workers.values()].map(end));
     await postgres.stop();
     rmSync(runFile, { force: true });
     process.exit(code);
@@ -80,6 +92,26 @@ main(async () => {
     process.stderr.write(`ivrex: the server ended by itself (${signal ?? `exit code ${code}`}); start again, nothing is lost\n`);
     void stop(1);
   });
+  /** Renders deliveries beside the server, after those who look at pictures. One that ends is started again: its frames are made by the next. */
+  const work = (number) => {
+    const started = Date.now();
+    const worker = launch('worker.mjs', { IVREX_WORKER: `worker ${number}` });
+    try {
+      setPriority(worker.pid, 5);
+    } catch {
+      // It is gone already; the exit below says so.
+    }
+    workers.set(number, worker);
+    keepRunFile();
+    worker.stdout.resume();
+    worker.once('exit', (code, signal) => {
+      if (stopping) return;
+      process.stderr.write(
+        `ivrex: worker ${number} ended by itself (${signal ?? `exit code ${code}`}); it is started again, nothing is lost\n`,
+      );
+      setTimeout(() => !stopping && work(number), Date.now() - started < 5000 ? 5000 : 500);
+    });
+  };
   let printed = '';
   server.stdout.on('data', (chunk) => {
     printed += chunk;
@@ -87,24 +119,39 @@ main(async () => {
       const line = printed.slice(0, end);
       printed = printed.slice(end + 1);
       const address = /^IVREX LISTENS (\d+)$/.exec(line);
-      if (address === null) process.stdout.write(`${line}\n`);
-      else say(`ready in ${((Date.now() - started) / 1000).toFixed(1)} s at  http://127.0.0.1:${address[1]}  (Ctrl+C stops it)`);
+      if (address === null) {
+        process.stdout.write(`${line}\n`);
+        continue;
+      }
+      for (let number = 1; number <= Number(values.workers); number++) work(number);
+      say(`ready in ${((Date.now() - started) / 1000).toFixed(1)} s at  http://127.0.0.1:${address[1]}  (Ctrl+C stops it)`);
     }
   });
 });
 
-/** A start that was killed leaves its server behind: end that one. A start that lives is left alone. */
+/** In order, or by force when that takes too long. */
+async function end(child) {
+  if (child.exitCode !== null || child.signalCode !== null) return;
+  const gone = new Promise((resolve) => {
+    child.once('exit', resolve);
+  });
+  child.kill('SIGTERM');
+  await Promise.race([gone, wait(8000).then(() => child.kill('SIGKILL'))]);
+}
+
+/** A start that was killed leaves its processes behind: end those. A start that lives is left alone. */
 async function takeOver(runFile, commandLineOf) {
   if (!existsSync(runFile)) return;
-  const { script, server, port } = JSON.parse(readFileSync(runFile, 'utf8'));
+  const { script, server, port, workers = [] } = JSON.parse(readFileSync(runFile, 'utf8'));
   if (script !== process.pid && commandLineOf(script)?.includes('start.mjs'))
     throw new Failure(
       `Ivrex is already running with this data at http://127.0.0.1:${port}; stop it first, or give another folder with --data`,
     );
-  if (commandLineOf(server)?.includes('packages/server/dist/server.mjs')) {
-    process.kill(server, 'SIGTERM');
-    for (let i = 0; i < 100 && commandLineOf(server) !== null; i++) await wait(50);
-    if (commandLineOf(server)?.includes('packages/server/dist/server.mjs')) process.kill(server, 'SIGKILL');
+  const isOurs = (pid) => commandLineOf(pid)?.includes('packages/server/dist/');
+  for (const pid of [server, ...workers].filter(isOurs)) {
+    process.kill(pid, 'SIGTERM');
+    for (let i = 0; i < 100 && commandLineOf(pid) !== null; i++) await wait(50);
+    if (isOurs(pid)) process.kill(pid, 'SIGKILL');
   }
   rmSync(runFile, { force: true });
 }

@@ -119,6 +119,7 @@ export async function buildServer(say) {
       bundle(
         {
           server: 'packages/server/src/main.ts',
+          worker: 'packages/server/src/worker-main.ts',
           'media-worker': 'packages/media/src/worker.ts',
           'demo-worker': 'packages/demo/src/worker.ts',
         },

@@ -1,7 +1,7 @@
 import { keyedValue, type ShutterPlan } from '@ivrex/core';
 import type { ElementPlace } from './assembly';
 import type { ElementId, PassId } from './ids';
-import { elementSchema, type Element, type ShotSettings } from './settings';
+import { elementSchema, type Element, type Role, type ShotSettings } from './settings';
 import { roleOf, type Pass } from './shot';
 
 /** The shutter that an element has: its own or the shot's, before its factor. */
@@ -76,10 +76,10 @@ export function opacityAt({ opacity, opacityKeys }: Pick<ElementPlace, 'opacity'
 }
 
 /** The pass that lies below all. */
-export function passBelow(
+export function passBelow<P extends { readonly id: PassId; readonly guess: { readonly role: Role } }>(
   { assembly, background, roles }: Pick<ShotSettings, 'assembly' | 'background' | 'roles'>,
-  passes: readonly Pass[],
-): Pass | null {
+  passes: readonly P[],
+): P | null {
   switch (assembly.below) {
     case 'nothing':
       return null;

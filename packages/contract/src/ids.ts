@@ -9,6 +9,7 @@ export const lutIdSchema = z.uuid().brand<'LutId'>();
 export const cameraTrackIdSchema = z.uuid().brand<'CameraTrackId'>();
 export const uploadIdSchema = z.uuid().brand<'UploadId'>();
 export const deliveryIdSchema = z.uuid().brand<'DeliveryId'>();
+export const workerIdSchema = z.uuid().brand<'WorkerId'>();
 export const namedStateIdSchema = z.uuid().brand<'NamedStateId'>();
 /** Elements live inside a shot's settings; "main" is the one that every shot starts with. */
 export const elementIdSchema = z
@@ -20,6 +21,7 @@ export type SequenceId = z.infer<typeof sequenceIdSchema>;
 export type PassId = z.infer<typeof passIdSchema>;
 export type EncodingId = z.infer<typeof encodingIdSchema>;
 export type DeliveryId = z.infer<typeof deliveryIdSchema>;
+export type WorkerId = z.infer<typeof workerIdSchema>;
 export type LutId = z.infer<typeof lutIdSchema>;
 export type UploadId = z.infer<typeof uploadIdSchema>;
 export type CameraTrackId = z.infer<typeof cameraTrackIdSchema>;

@@ -147,6 +147,6 @@ export type FolderListing = z.infer<typeof folderListingSchema>;
 export const manifestSchema = z.object({ objects: z.array(z.object({ name: z.string(), id: z.number() })) });
 
 /** What a pass counts as: what the artist said, else what it was taken for (passes may arrive after the last decision). */
-export function roleOf(settings: Pick<ShotSettings, 'roles'>, pass: Pass): Role {
+export function roleOf(settings: Pick<ShotSettings, 'roles'>, pass: Pick<Pass, 'id'> & { readonly guess: { readonly role: Role } }): Role {
   return settings.roles[pass.id] ?? pass.guess.role;
 }

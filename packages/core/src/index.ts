@@ -19,6 +19,7 @@ export { encodeMotion, INTEGER_STEPS, type EncodedMotion, type StoredType } from
 export * from './shutter/shutter';
 export * from './shutter/exposure-shape';
 export * from './shutter/shutter-plan';
+export { describeShutter } from './shutter/describe-shutter';
 export * from './blur/blur-plan';
 export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/blur-input';
 export { prepareBlur, type PrepareStage } from './blur/prepare';

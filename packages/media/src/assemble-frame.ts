@@ -25,6 +25,9 @@ export interface MadeFrame extends MadePicture {
   readonly warnings: readonly string[];
 }
 
+/** How an element is made: those that were made already may be handed back. */
+export type MakeElement = (element: FrameElement) => Promise<MadeElement>;
+
 /** One element on its own, blurred. @throws IvrexError about the file that is at fault */
 export async function makeElement(pool: BlurPool, { from, name }: FrameElement, signal?: AbortSignal): Promise<MadeElement> {
   if (from.kind === 'still') {
@@ -36,8 +39,14 @@ export async function makeElement(pool: BlurPool, { from, name }: FrameElement, 
 }
 
 /** One element as it is handed over: with its grade after the blur too. @throws IvrexError about the file that is at fault */
-export async function makeLoneElement(pool: BlurPool, element: FrameElement, frame: number, signal?: AbortSignal): Promise<MadeElement> {
-  const made = await makeElement(pool, element, signal);
+export async function makeLoneElement(
+  pool: BlurPool,
+  element: FrameElement,
+  frame: number,
+  signal?: AbortSignal,
+  make: MakeElement = (e) => makeElement(pool, e, signal),
+): Promise<MadeElement> {
+  const made = await make(element);
   if (element.grade === null) return made;
   const { width, height, rgba } = made,
     { name, grade, wantsGrain } = element;
@@ -64,12 +73,17 @@ function about(name: string, warnings: readonly string[]): string[] {
 }
 
 /** All elements over what is below them; one is made after the other, each over all threads. @throws IvrexError about the file that is at fault */
-export async function assembleFrame(pool: BlurPool, { elements, ...rest }: AssembledFrame, signal?: AbortSignal): Promise<MadeFrame> {
+export async function assembleFrame(
+  pool: BlurPool,
+  { elements, ...rest }: AssembledFrame,
+  signal?: AbortSignal,
+  make: MakeElement = (e) => makeElement(pool, e, signal),
+): Promise<MadeFrame> {
   const laid: SizedElement[] = [],
     made: string[] = [],
     warnings: string[] = [];
   for (const element of elements) {
-    const picture = await makeElement(pool, element, signal);
+    const picture = await make(element);
     const { name, blend, opacity, grade, wantsGrain } = element;
     laid.push({ name, blend, opacity, grade, wantsGrain, width: picture.width, height: picture.height, rgba: picture.rgba });
     made.push(`${name}: ${picture.made}`);

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, open, rename, unlink } from 'node:fs/promises';
+import { mkdir, open, readdir, rename, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { IvrexError } from '@ivrex/core';
 
@@ -23,6 +23,14 @@ export async function writeFileAtomic(file: string, bytes: Uint8Array): Promise<
     await unlink(beside).catch(() => undefined);
     throw new IvrexError('cannotWrite', `cannot be written: ${reasonOf(error)}`, file);
   }
+}
+
+/** What a process that was killed left of the file half-written, under its hidden name. For who alone writes there. */
+export async function removeLeftovers(file: string): Promise<void> {
+  const folder = path.dirname(file),
+    start = `.${path.basename(file)}.`;
+  for (const name of await readdir(folder).catch(() => []))
+    if (name.startsWith(start) && name.endsWith('.part')) await unlink(path.join(folder, name)).catch(() => undefined);
 }
 
 /** The file system's code of an error (ENOENT and so on); null for other errors. */

@@ -134,10 +134,13 @@ export class BlurPool {
     };
   }
 
+  /** One picture as an OpenEXR file of plain channels. @throws IvrexError cannotWrite */
   async save(picture: MadePicture, file: string, type: 'half' | 'float', compression: Compression, signal?: AbortSignal): Promise<void> {
     const { displayWindow, rgba, made } = picture,
       attributes = new Map(picture.attributes).set(MADE_ATTRIBUTE, { type: 'string', value: made });
-    await this.run<'save'>({ kind: 'save', picture: { file, displayWindow, rgba, type, compression, attributes } }, signal);
+    const layers = [{ name: '', content: { kind: 'picture' as const, rgba, displayWindow, opaque: false } }];
+    const form = { kind: 'exr' as const, type, compression, window: 'full' as const };
+    await this.run<'saveFrame'>({ kind: 'saveFrame', request: { file, layers, form, attributes } }, signal);
   }
 
   async close(): Promise<void> {

@@ -7,12 +7,14 @@ import {
   readMotion,
   remapFrame,
   resizePlane,
+  type Attribute,
   type Encoding,
   type FrameAudit,
   type Identification,
   type MotionFact,
   type RepairStep,
   type StoredType,
+  type Window,
 } from '@ivrex/core';
 import { aboutFile } from './image-file';
 import { alphaOf, FileReader, loadPicture, type PassFile, type PictureFile } from './frame-passes';
@@ -124,9 +126,20 @@ export interface RemapResult {
   readonly invalidPixels: number;
 }
 
-/** Reads one frame, encodes it anew, measures what that lost, and writes it. The source is only read. */
-export async function remapMotion(request: RemapRequest, host: NodeHost): Promise<RemapResult> {
-  const { from, to, out, repairs = [] } = request;
+/** One frame's motion in another encoding, before it is written. */
+export interface EncodedAnew extends RemapResult {
+  readonly planes: ReadonlyMap<string, Float32Array>;
+  readonly displayWindow: Window;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+}
+
+/** Reads one frame, encodes it anew, measures what that lost. `usual` is the type when none is asked for. */
+export async function encodeMotionAnew(
+  request: Omit<RemapRequest, 'out' | 'layer'>,
+  usual: (stored: LoadedMotion) => StoredType,
+  host: NodeHost,
+): Promise<EncodedAnew> {
+  const { from, to, repairs = [] } = request;
   const reader = new FileReader(host);
   const stored = await loadStoredMotion(request.motion, from, reader);
   // Repairs only look at the alpha: a frame whose beauty can't be read is written without.
@@ -135,7 +148,7 @@ export async function remapMotion(request: RemapRequest, host: NodeHost): Promis
   const coverage = needsAlpha ? await loadCoverage() : await orNull(loadCoverage);
   const { width, height } = stored,
     fps = request.fps ?? stored.fps;
-  return aboutFile(request.motion.file, async () => {
+  return aboutFile(request.motion.file, () => {
     const { field } = readMotion(
       { planes: planesOf(stored), width, height, fps, beautyAlpha: coverage },
       typesOf(stored),
@@ -143,24 +156,24 @@ export async function remapMotion(request: RemapRequest, host: NodeHost): Promis
       repairs,
       coverage,
     );
-    const type = request.type ?? usualType(out, stored);
+    const type = request.type ?? usual(stored);
     const own = from.alpha === null ? null : (stored.channels.find((c) => c.name === from.alpha)?.data ?? null);
     const alpha = to.premultiplied || to.alpha !== null ? (own ?? coverage) : null;
     let range = 0;
     for (let i = 0; i < field.toNext.length; i++) range = Math.max(range, Math.abs(field.toNext[i]), Math.abs(field.toPrevious[i]));
     const predictedErrorPx = predictRemapError(to, type, range, { width, height, fps });
-    const remapped = remapFrame(field, to, type, fps, alpha);
-    const written = {
-      planes: remapped.planes,
-      displayWindow: stored.displayWindow,
-      type,
-      layer: request.layer,
-      attributes: stored.attributes,
-    };
-    await saveMotion(out, written, host);
-    const { maxErrorPx, clippedPixels, invalidPixels } = remapped;
-    return { type, predictedErrorPx, maxErrorPx, clippedPixels, invalidPixels };
+    const { planes, maxErrorPx, clippedPixels, invalidPixels } = remapFrame(field, to, type, fps, alpha);
+    const { displayWindow, attributes } = stored;
+    return Promise.resolve({ type, predictedErrorPx, maxErrorPx, clippedPixels, invalidPixels, planes, displayWindow, attributes });
   });
+}
+
+/** The same, written. The source is only read. */
+export async function remapMotion(request: RemapRequest, host: NodeHost): Promise<RemapResult> {
+  const { out, layer } = request;
+  const { planes, displayWindow, attributes, ...result } = await encodeMotionAnew(request, (stored) => usualType(out, stored), host);
+  await aboutFile(request.motion.file, () => saveMotion(out, { planes, displayWindow, type: result.type, layer, attributes }, host));
+  return result;
 }
 
 function usualType(out: string, stored: LoadedMotion): StoredType {

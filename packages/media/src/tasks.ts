@@ -1,5 +1,4 @@
 import {
-  encodeExr,
   IvrexError,
   layersOfRows,
   prepareBlur,
@@ -10,11 +9,9 @@ import {
   type Attribute,
   type BlurMeasure,
   type BlurPlan,
-  type Compression,
   type ErrorRecord,
   type Identification,
   type PathChoice,
-  type Plane,
   type Treatment,
   type Window,
 } from '@ivrex/core';
@@ -26,7 +23,6 @@ import {
   type StillElement,
   type StillRequest,
 } from './assemble-task';
-import { writeFileAtomic } from './atomic-write';
 import { heldSharedOf } from './collect';
 import { loadFramePasses, type FrameSources, type PassFile } from './frame-passes';
 import { matchShutter, type MatchRequest, type MatchResult } from './match-task';
@@ -44,6 +40,7 @@ import {
 import type { NodeHost } from './node-host';
 import { measureBeautyBlur, measureFile, type FileMeasure } from './measure-task';
 import { loadRaster, type RasterRequest } from './raster-task';
+import { saveFrame, type SavedFrame, type SaveFrameRequest } from './save-frame';
 import { reportFrame, type ReportFrame, type ReportFrameRequest } from './report-task';
 import { measureStreaks, type StreakRequest, type StreakResult } from './streak-task';
 import { trustFrame, type TrustRequest, type TrustResult } from './trust-task';
@@ -68,7 +65,7 @@ export type Task =
     }
   | { readonly kind: 'still'; readonly request: StillRequest }
   | { readonly kind: 'assemble'; readonly request: AssembleRequest }
-  | { readonly kind: 'save'; readonly picture: SavedPicture }
+  | { readonly kind: 'saveFrame'; readonly request: SaveFrameRequest }
   | { readonly kind: 'raster'; readonly request: RasterRequest }
   | { readonly kind: 'measure'; readonly file: string }
   | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile }
@@ -81,16 +78,6 @@ export type Task =
   | { readonly kind: 'streaks'; readonly request: StreakRequest }
   | { readonly kind: 'reportFrame'; readonly request: ReportFrameRequest }
   | { readonly kind: 'halves'; readonly values: Float32Array };
-
-export interface SavedPicture {
-  readonly file: string;
-  readonly displayWindow: Window;
-  /** Premultiplied RGBA over the display window. */
-  readonly rgba: Float32Array;
-  readonly type: 'half' | 'float';
-  readonly compression: Compression;
-  readonly attributes: ReadonlyMap<string, Attribute>;
-}
 
 export interface Prepared {
   readonly plan: BlurPlan;
@@ -105,7 +92,7 @@ export interface TaskResults {
   rows: number;
   still: StillElement;
   assemble: AssembledPicture;
-  save: null;
+  saveFrame: SavedFrame;
   /** The wire form of CONTRACT's pixels, see packRaster. */
   raster: Uint8Array;
   measure: FileMeasure;
@@ -160,9 +147,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return loadStillElement(task.request, host);
     case 'assemble':
       return assemblePicture(task.request, host);
-    case 'save':
-      await savePicture(task.picture, host);
-      return null;
+    case 'saveFrame':
+      return saveFrame(task.request, host);
     case 'raster':
       return loadRaster(task.request, host);
     case 'measure':
@@ -191,19 +177,4 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return out;
     }
   }
-}
-
-export async function savePicture(picture: SavedPicture, host: NodeHost): Promise<void> {
-  const { displayWindow, rgba } = picture;
-  const planes: Plane[] = ['R', 'G', 'B', 'A'].map((name, channel) => {
-    const data = new Float32Array(rgba.length / 4);
-    for (let i = 0; i < data.length; i++) data[i] = rgba[i * 4 + channel];
-    return { name, type: picture.type, data };
-  });
-  const bytes = encodeExr(
-    { displayWindow, dataWindow: displayWindow, planes },
-    { compression: picture.compression, attributes: picture.attributes },
-    host,
-  );
-  await writeFileAtomic(picture.file, bytes);
 }

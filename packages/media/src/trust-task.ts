@@ -19,6 +19,7 @@ import {
   type RepairKind,
   type Shutter,
   type SpeedLimits,
+  type TrustMap,
   type TrustVerdict,
 } from '@ivrex/core';
 import { packRaster } from '@ivrex/contract';
@@ -46,7 +47,20 @@ export interface TrustResult {
 const REPLACING: readonly RepairKind[] = ['unmix', 'fillHoles', 'outliers', 'growEdges'];
 
 /** Where one frame's blur can't be trusted. @throws IvrexError about the file that is at fault */
-export async function trustFrame({ sources, path, hidden, limits, shutter }: TrustRequest, host: NodeHost): Promise<TrustResult> {
+export async function trustFrame(request: TrustRequest, host: NodeHost): Promise<TrustResult> {
+  const { map, verdict, passes } = await trustMapOf(request, host);
+  const raster = packRaster({ width: map.width, height: map.height, format: 'planes32f', names: ['expected', ...TRUST_CAUSES] }, [
+    map.expected,
+    ...TRUST_CAUSES.map((cause) => map.causes[cause]),
+  ]);
+  return { raster, verdict, warnings: passes.warnings };
+}
+
+/** The map itself, with the passes that it was made from. */
+export async function trustMapOf(
+  { sources, path, hidden, limits, shutter }: TrustRequest,
+  host: NodeHost,
+): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
   const passes = await loadFramePasses(sources, host);
   const whole = prepareBlur({ ...passes, path, hidden, reachFrames: reachFrames(shutter) });
   heldSharedOf(whole);
@@ -69,11 +83,7 @@ export async function trustFrame({ sources, path, hidden, limits, shutter }: Tru
     hasDepth: passes.depth !== null,
     mends: (sources.repairs ?? []).some((step) => step.on && step.kind === 'fillHoles'),
   });
-  const raster = packRaster({ width: map.width, height: map.height, format: 'planes32f', names: ['expected', ...TRUST_CAUSES] }, [
-    map.expected,
-    ...TRUST_CAUSES.map((cause) => map.causes[cause]),
-  ]);
-  return { raster, verdict, warnings: passes.warnings };
+  return { map, verdict, passes };
 }
 
 /** By pixel of the beauty: vectors that are missing, clipped or not those of the file. */

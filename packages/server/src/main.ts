@@ -8,7 +8,6 @@ import { migrate } from './db/migrate';
 import { makeApp } from './http/app';
 import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
-import { renderDeliveryFrame, resumeInterrupted } from './services/deliveries';
 import { FolderLooks } from './services/measures';
 import { Matches } from './services/matches';
 import { MotionAudits } from './services/motion-audits';
@@ -30,7 +29,7 @@ const pool = new BlurPool({
   cacheFolder: config.cacheFolder,
   limits: config.limits,
 });
-const queue = await openDeliveryQueue(config.databaseUrl, log);
+const queue = await openDeliveryQueue(config.databaseUrl, database, log);
 const demo = new DemoJob(config);
 const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks(config.limits) };
 const watch = new ShotWatch(base);
@@ -48,9 +47,7 @@ const server = makeApp(services).listen(config.port, config.host, (error?: Error
   // The one line that the start script reads.
   if (address !== null && typeof address === 'object') process.stdout.write(`IVREX LISTENS ${address.port}\n`);
 });
-await resumeInterrupted(services);
 for (const jobs of [remaps, makes]) await jobs.resume();
-await queue.work(({ deliveryId, frame, signal }) => renderDeliveryFrame(services, deliveryId, frame, signal));
 watch.start();
 if (config.makeDemo) void demo.run(services);
 

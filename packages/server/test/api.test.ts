@@ -12,7 +12,7 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import type { DeliveryId, ShotDetail, ShotId, Upload } from '@ivrex/contract';
+import type { Delivery, DeliveryId, ShotDetail, ShotId, Upload } from '@ivrex/contract';
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding } from '@ivrex/core';
 import { BlurPool } from '@ivrex/media';
@@ -21,10 +21,10 @@ import request from 'supertest';
 import { readConfig } from '../src/config/config';
 import { openDatabase, type Database } from '../src/db/database';
 import { migrate } from '../src/db/migrate';
-import { claimFrame } from '../src/db/queries/claim-frame';
+import { freeLostFrames } from '../src/db/queries/free-lost-frames';
 import { listDeliveries } from '../src/db/queries/list-deliveries';
+import { settleDeliveries } from '../src/db/queries/settle-deliveries';
 import { makeApp } from '../src/http/app';
-import { renderDeliveryFrame, resumeInterrupted } from '../src/services/deliveries';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
 import { Matches } from '../src/services/matches';
@@ -35,6 +35,8 @@ import type { Services } from '../src/services/services';
 import { assemblyCases } from './assembly-cases';
 import { matchCases } from './match-cases';
 import { madeMotionCases } from './made-motion-cases';
+import { deliveryCases } from './delivery-cases';
+import { renderAt, comeTime } from './render';
 import { wheelRoomCases } from './wheel-room-cases';
 
 const ROOT = path.join(__dirname, '../../..');
@@ -58,12 +60,15 @@ beforeAll(async () => {
     threads: 2,
   });
   const log = pino({ level: 'silent' });
-  const queue = {
-    send: (id: string, frames: readonly number[]) => {
+  const queue: Services['queue'] = {
+    sendFrames: (id, frames) => {
       sent.push({ id, frames });
       return Promise.resolve();
     },
-    abort: () => undefined,
+    sendFinish: () => Promise.resolve(),
+    queued: () => Promise.resolve(new Set<string>()),
+    forget: () => Promise.resolve(),
+    changePriority: () => Promise.resolve(),
   };
   const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
   services = {
@@ -208,78 +213,95 @@ test('a reading kept under a known name is its next version', async () => {
 });
 
 describe('deliveries', () => {
-  const options = { name: 'blurred', firstFrame: 1010, lastFrame: 1014, type: 'half', compression: 'zip' };
+  const options = { name: 'blurred', firstFrame: 1010, lastFrame: 1014 };
   let id: DeliveryId;
   const folder = () => path.join(data, 'deliveries/heron/blurred');
   const states = async () => (await listDeliveries(database, { id }))[0].frames.map((f) => f.state).join(' ');
+  const order = async (more: object = {}) =>
+    (
+      (
+        await api
+          .post(`/api/shots/${shotId()}/deliveries`)
+          .send({ ...options, ...more })
+          .expect(201)
+      ).body as { id: DeliveryId }
+    ).id;
+  const render = (frame: number, signal?: AbortSignal) => renderAt(services, id, frame, signal);
 
   test('need an agreed reading first', async () => {
     expect((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(422)).body).toMatchObject({
       error: { message: 'say how the motion of heron is stored in step Motion first' },
     });
   });
-  test("write every frame that can be read, name the one that can't, and leave no half file", async () => {
+  test("write every frame that can be read, try the one that can't three times, name it, and leave no half file", async () => {
     detail = await get();
     const encoding = proposeEncoding(detail.passes.find((p) => p.name === 'motion')?.channels ?? [])?.encoding ?? null;
     const settings = { ...detail.settings, elements: [{ ...detail.settings.elements[0], encoding }] };
     await api.put(`/api/shots/${shotId()}/settings`).send({ label: 'Reading', basedOn: detail.state.sequence, settings }).expect(200);
-    id = ((await api.post(`/api/shots/${shotId()}/deliveries`).send(options).expect(201)).body as { id: DeliveryId }).id;
+    id = await order();
     expect(sent.at(-1)).toEqual({ id, frames: [1010, 1011, 1012, 1014] });
-    for (const frame of [1010, 1011, 1012, 1014]) await renderDeliveryFrame(services, id, frame, new AbortController().signal);
+    for (const frame of [1010, 1011, 1012, 1014]) await render(frame);
+    expect(await states()).toBe('done done waiting done');
+    // Its time has not come: what failed waits before it is tried again.
+    expect(await render(1012)).toBe('not mine');
+    for (let n = 2; n <= 3; n++) {
+      await comeTime(services);
+      expect(await render(1012)).toBe('failed');
+    }
     expect(await states()).toBe('done done failed done');
-    const [reply] = (await api.get(`/api/shots/${shotId()}/deliveries`).expect(200)).body as {
-      state: string;
-      frames: { error: string | null }[];
-    }[];
+    const [reply] = (await api.get(`/api/shots/${shotId()}/deliveries`).expect(200)).body as Delivery[];
     expect(reply.state).toBe('failed');
-    expect(reply.frames[2].error).toMatch(/heron\.1012\.exr: the picture is incomplete/);
+    expect(reply.frames[2]).toMatchObject({
+      attempt: 3,
+      error: expect.stringMatching(/heron\.1012\.exr: the picture is incomplete/) as string,
+    });
     expect(readdirSync(folder()).sort()).toEqual(['blurred.1010.exr', 'blurred.1011.exr', 'blurred.1014.exr']);
   });
   test('a frame is taken once, however many ask for it', async () => {
     await api.post(`/api/deliveries/${id}/resume`).send({}).expect(200);
-    expect(await Promise.all([claimFrame(database, id, 1012), claimFrame(database, id, 1012), claimFrame(database, id, 1010)])).toEqual(
-      expect.arrayContaining([false]),
-    );
-    expect(await states()).toBe('done done running done');
+    expect((await Promise.all([render(1012), render(1012), render(1010)])).sort()).toEqual(['failed', 'not mine', 'not mine']);
   });
-  test('what a process that died had under way waits again after the next start', async () => {
-    expect(await resumeInterrupted(services)).toBe(1);
-    expect(sent.at(-1)).toEqual({ id, frames: [1012] });
+  test('what a worker that died had under way waits again; what took three with it is given up', async () => {
+    const die = () =>
+      database.query(
+        `UPDATE delivery_frames SET state = 'running', worker = gen_random_uuid(), attempt = attempt + 1 WHERE delivery_id = $1 AND frame = 1012`,
+        [id],
+      );
+    await api.post(`/api/deliveries/${id}/resume`).send({}).expect(200);
+    await die();
+    expect(await freeLostFrames(database)).toBe(1);
     expect(await states()).toBe('done done waiting done');
+    await database.query(`UPDATE delivery_frames SET attempt = 2 WHERE frame = 1012`);
+    await die();
+    await freeLostFrames(database);
+    await settleDeliveries(database, null);
+    expect((await listDeliveries(database, { id }))[0].frames[2]).toMatchObject({
+      state: 'failed',
+      error: expect.stringContaining('each of 3 times') as string,
+    });
   });
   test('the missing frame is rendered once its file is whole', async () => {
     copyFileSync(path.join(HERON, 'TC_010_heron.1012.exr'), path.join(shotFolder, 'heron.1012.exr'));
-    await renderDeliveryFrame(services, id, 1012, new AbortController().signal);
-    expect((await listDeliveries(database, { id }))[0].state).toBe('done');
+    await api.post(`/api/deliveries/${id}/resume`).send({}).expect(200);
+    expect(await render(1012)).toBe('made');
+    expect((await listDeliveries(database, { id }))[0].state).toBe('finishing');
   });
   test('a cancelled delivery renders nothing more', async () => {
-    const next = (
-      (
-        await api
-          .post(`/api/shots/${shotId()}/deliveries`)
-          .send({ ...options, name: 'second' })
-          .expect(201)
-      ).body as { id: DeliveryId }
-    ).id;
-    expect((await api.post(`/api/deliveries/${next}/cancel`).send({}).expect(200)).body).toMatchObject({ state: 'cancelled' });
-    await renderDeliveryFrame(services, next, 1010, new AbortController().signal);
+    id = await order({ name: 'second' });
+    expect((await api.post(`/api/deliveries/${id}/cancel`).send({}).expect(200)).body).toMatchObject({ state: 'cancelled' });
+    expect(await render(1010)).toBe('not mine');
     expect(existsSync(path.join(data, 'deliveries/heron/second'))).toBe(false);
-    const third = (
-      (
-        await api
-          .post(`/api/shots/${shotId()}/deliveries`)
-          .send({ ...options, name: 'third' })
-          .expect(201)
-      ).body as { id: DeliveryId }
-    ).id;
+    id = await order({ name: 'third' });
     const stop = new AbortController();
-    const render = renderDeliveryFrame(services, third, 1010, stop.signal);
+    const rendering = render(1010, stop.signal);
     stop.abort();
-    await render;
-    expect((await listDeliveries(database, { id: third }))[0].frames[0]).toMatchObject({ state: 'waiting', error: null });
+    await rendering;
+    expect((await listDeliveries(database, { id }))[0].frames[0]).toMatchObject({ state: 'waiting', attempt: 0, error: null });
     expect(existsSync(path.join(data, 'deliveries/heron/third'))).toBe(false);
   });
 });
+
+deliveryCases(() => ({ api, services, shotId: shotId() }), data);
 
 describe('what a browser elsewhere may not do', () => {
   test('a foreign Host or Origin is refused', async () => {

@@ -6,7 +6,6 @@ import {
   unpackRaster,
   withElements,
   type Delivery,
-  type DeliveryId,
   type Element,
   type MotionReading,
   type Pass,
@@ -16,8 +15,8 @@ import {
 import { comparePictures, halfToNumber, NEUTRAL_GRADE, proposeEncoding, type Encoding } from '@ivrex/core';
 import { loadNodeHost, loadPicture, saveTiff8 } from '@ivrex/media';
 import type request from 'supertest';
-import { renderDeliveryFrame } from '../src/services/deliveries';
 import type { Services } from '../src/services/services';
+import { renderAt } from './render';
 
 const ROOT = path.join(__dirname, '../../..');
 const HERON = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
@@ -152,9 +151,9 @@ export function assemblyCases(bench: () => { api: ReturnType<typeof request>; se
 
   test('the assembled picture and a lone element are delivered, whole, with what they were made with', async () => {
     const order = async (name: string, what: unknown) => {
-      const options = { name, what, firstFrame: 1008, lastFrame: 1008, type: 'half', compression: 'zip' };
+      const options = { name, what: [what], firstFrame: 1008, lastFrame: 1008 };
       const made = (await api().post(url('deliveries')).send(options).expect(201)).body as Delivery;
-      await renderDeliveryFrame(bench().services, made.id as DeliveryId, 1008, new AbortController().signal);
+      await renderAt(bench().services, made.id, 1008);
       const host = await loadNodeHost(path.join(ROOT, 'packages/kernels/build/kernels.wasm'));
       return loadPicture({ file: path.join(made.folder, `${name}.1008.exr`), part: 0, layer: '' }, host);
     };

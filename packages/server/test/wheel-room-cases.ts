@@ -4,7 +4,8 @@ import type { FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail
 import { unpackRaster } from '@ivrex/contract';
 import { proposeEncoding, rawPixels } from '@ivrex/core';
 import type request from 'supertest';
-import { frameSources } from '../src/services/element-frames';
+import { frameSources } from '@ivrex/media';
+import { shotBook } from '../src/services/shot-documents';
 import { MotionRemaps } from '../src/services/motion-remaps';
 import type { Services } from '../src/services/services';
 import { ShotWatch } from '../src/services/watch';
@@ -98,7 +99,7 @@ export function wheelRoomCases(bench: () => Bench, data: string): void {
       offsets: { [motion?.sequenceId ?? '']: 1 },
       readings: { [element.beauty ?? '']: { curve: 'power22' as const, alpha: { kind: 'straight' as const } } },
     };
-    const { sources } = await frameSources(services().database, wheels.shot.id, ordered, 1004);
+    const { sources } = frameSources(await shotBook(services().database, wheels.shot.id, ordered), 1004);
     expect(sources.motion.file).toMatch(/TC_020_motion\.1005\.png$/);
     expect(sources.beauty.file).toMatch(/TC_020_beauty\.1004\.exr$/);
     expect(sources.beauty.reading).toEqual({ curve: 'power22', alpha: { kind: 'straight' } });

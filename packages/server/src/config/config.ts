@@ -1,5 +1,6 @@
 import path from 'node:path';
 import { DEFAULT_LIMITS, type ExrLimits } from '@ivrex/core';
+import type { PathMapping } from '@ivrex/media';
 import { z } from 'zod';
 
 /** The only reader of the environment. */
@@ -17,6 +18,21 @@ const environmentSchema = z.object({
   IVREX_MAX_CHANNELS: z.coerce.number().int().positive().optional(),
   IVREX_MAX_PARTS: z.coerce.number().int().positive().optional(),
   IVREX_THREADS: z.coerce.number().int().min(1).max(256),
+  /** Of a worker: how it is called, and what folders are called here ("FROM=TO", several separated by semicolons). */
+  IVREX_WORKER: z.string().min(1).max(100).default('worker'),
+  IVREX_MAP: z
+    .string()
+    .default('')
+    .transform((text, context) =>
+      text
+        .split(';')
+        .filter((pair) => pair.trim() !== '')
+        .map((pair) => {
+          const at = pair.indexOf('=');
+          if (at < 1 || at === pair.length - 1) context.addIssue(`"${pair}" is not FROM=TO`);
+          return { from: pair.slice(0, at).trim(), to: pair.slice(at + 1).trim() };
+        }),
+    ),
   IVREX_LOG: z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),
 });
 
@@ -39,6 +55,10 @@ export interface Config {
   readonly threads: number;
   readonly limits: ExrLimits;
   readonly logLevel: string;
+  readonly workerName: string;
+  readonly mappings: readonly PathMapping[];
+  /** What is burnt into movies is set in it. */
+  readonly fontFile: string;
 }
 
 /** @throws Error with one sentence that names the variable */
@@ -63,6 +83,9 @@ export function readConfig(environment: Record<string, string | undefined>): Con
       maxParts: e.IVREX_MAX_PARTS ?? DEFAULT_LIMITS.maxParts,
     },
     logLevel: e.IVREX_LOG,
+    workerName: e.IVREX_WORKER,
+    mappings: e.IVREX_MAP,
+    fontFile: path.join(e.IVREX_ROOT, 'node_modules/@fontsource-variable/inter/files/inter-latin-wght-normal.woff2'),
     makeDemo: e.IVREX_DEMO === '1',
     clientFolder: path.join(e.IVREX_ROOT, 'packages/client/dist'),
     kernelsWasm: path.join(e.IVREX_ROOT, 'packages/kernels/build/kernels.wasm'),

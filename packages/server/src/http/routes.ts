@@ -1,7 +1,5 @@
 import express, { type Router } from 'express';
 import {
-  deliveryIdSchema,
-  deliveryOptionsSchema,
   encodingIdSchema,
   findOffsetSchema,
   identifyRequestSchema,
@@ -23,26 +21,25 @@ import {
 } from '@ivrex/contract';
 import { IvrexError, parseCubeLut } from '@ivrex/core';
 import { z } from 'zod';
-import { findLutDocument } from '../db/queries/find-lut-document';
+import { findLut } from '../db/queries/find-lut';
 import { insertLut } from '../db/queries/insert-lut';
 import { listCameraTracks } from '../db/queries/list-camera-tracks';
 import { listLuts } from '../db/queries/list-luts';
 import { bringIn } from '../services/bring-in';
 import { addCameraTrack } from '../services/camera-tracks';
-import { cancel, deliveriesOf, orderDelivery, resume } from '../services/deliveries';
 import { removeEncoding, savedEncodings, saveEncoding } from '../services/encodings';
 import { frameRaster, manifestOf, passFileAt, pictureFileAt, rasterTag } from '../services/frames';
 import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
+import { deliveryRoutes } from './delivery-routes';
 import { focusOf } from './focus';
 import { matchRoutes } from './match-routes';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
 
-const deliveryParams = z.object({ deliveryId: deliveryIdSchema });
 const rasterParams = z.object({ passId: passIdSchema, frame: z.coerce.number().int() });
 const rasterQuery = z.object({
   form: z.enum(['picture', 'planes']),
@@ -213,9 +210,9 @@ export function apiRoutes(services: Services): Router {
     response.status(201).json({ id: await insertLut(services.database, name, parseCubeLut(text), text) });
   });
   api.get('/luts/:lutId', async (request, response) => {
-    const document = await findLutDocument(services.database, lutParams.parse(request.params).lutId);
-    if (document === null) throw new IvrexError('notFound', 'there is no such LUT');
-    response.type('text/plain').send(document);
+    const lut = await findLut(services.database, lutParams.parse(request.params).lutId);
+    if (lut === null) throw new IvrexError('notFound', 'there is no such LUT');
+    response.type('text/plain').send(lut.text);
   });
 
   api.get('/encodings', async (_request, response) => {
@@ -229,20 +226,7 @@ export function apiRoutes(services: Services): Router {
     response.json(await removeEncoding(services, z.object({ encodingId: encodingIdSchema }).parse(request.params).encodingId));
   });
 
-  api.get('/shots/:shotId/deliveries', async (request, response) => {
-    response.json(await deliveriesOf(services, shotParams.parse(request.params).shotId));
-  });
-  api.post('/shots/:shotId/deliveries', async (request, response) => {
-    response
-      .status(201)
-      .json(await orderDelivery(services, shotParams.parse(request.params).shotId, deliveryOptionsSchema.parse(request.body)));
-  });
-  api.post('/deliveries/:deliveryId/cancel', async (request, response) => {
-    response.json(await cancel(services, deliveryParams.parse(request.params).deliveryId));
-  });
-  api.post('/deliveries/:deliveryId/resume', async (request, response) => {
-    response.json(await resume(services, deliveryParams.parse(request.params).deliveryId));
-  });
+  deliveryRoutes(api, services);
   api.use((_request, response) => {
     response.status(404).json({ error: { code: 'notFound', message: 'there is no such address' } });
   });

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import type { PassId, PictureChoice, ShotSettings } from '@ivrex/contract';
-import { IvrexError, type PictureReading } from '@ivrex/core';
-import { cryptomatteOf, fileOnDisk, frameFile, loadHeader, type PassFile, type PictureFile } from '@ivrex/media';
+import { IvrexError } from '@ivrex/core';
+import { cryptomatteOf, fileOnDisk, loadHeader, passFileOf, pictureOf, type PassFile, type PictureFile } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { findPassFile, type PassPlace } from '../db/queries/find-pass-file';
 import type { Services } from './services';
@@ -17,21 +17,9 @@ async function placeOf(db: Db, passId: PassId, settings: Decided | null = null):
 
 type Decided = Pick<ShotSettings, 'offsets' | 'readings'>;
 
-function fileAt(place: PassPlace, frame: number): PassFile {
-  const { pattern, frames, offset, part, layer } = place;
-  const number = frame + offset;
-  const isSequence = pattern.padding !== null || pattern.movieFrames !== undefined;
-  const file = frameFile(pattern, number);
-  if (isSequence && !frames.includes(number)) {
-    const shown = pattern.movieFrames === undefined ? file : fileOnDisk(file);
-    throw new IvrexError('missingFrame', `frame ${frame} is missing${offset === 0 ? '' : ` (number ${number} of the files)`}`, shown);
-  }
-  return { file, part, layer };
-}
-
 /** The file of a pass at a frame of the shot. A lone file serves every frame. @throws IvrexError notFound, missingFrame */
 export async function passFileAt(db: Db, passId: PassId, frame: number, settings: Decided | null = null): Promise<PassFile> {
-  return fileAt(await placeOf(db, passId, settings), frame);
+  return passFileOf(await placeOf(db, passId, settings), frame);
 }
 
 /** The same for a picture, with how the shot reads it, or with another reading to be looked at. */
@@ -43,10 +31,10 @@ export async function pictureFileAt(
 ): Promise<PictureFile> {
   const place = await placeOf(db, passId, settings);
   const choice = tried ?? place.reading ?? place.usual;
-  const file = fileAt(place, frame);
-  if (choice.alpha.kind !== 'borrowed') return { ...file, reading: { curve: choice.curve, alpha: choice.alpha } };
-  const reading: PictureReading = { curve: choice.curve, alpha: { kind: choice.alpha.premultiplied ? 'premultiplied' : 'straight' } };
-  return { ...file, reading, alphaFrom: await passFileAt(db, choice.alpha.pass, frame, settings) };
+  return pictureOf(passFileOf(place, frame), choice, async (picture, pass) => ({
+    ...picture,
+    alphaFrom: await passFileAt(db, pass, frame, settings),
+  }));
 }
 
 /** A tag that changes when a file does, or how it is read. */
@@ -74,7 +62,7 @@ export async function frameRaster(
 /** Names of the objects in a Cryptomatte pass. Empty when the file carries no manifest. @throws IvrexError notFound, unsupported */
 export async function manifestOf(db: Db, passId: PassId): Promise<{ objects: { name: string; id: number }[] }> {
   const place = await placeOf(db, passId);
-  const { file, part, layer } = fileAt(place, (place.frames[0] ?? 0) - place.offset);
+  const { file, part, layer } = passFileOf(place, (place.frames[0] ?? 0) - place.offset);
   const crypto = cryptomatteOf(await loadHeader(file), { part, layer });
   if (crypto === null) throw new IvrexError('unsupported', 'this pass is not a Cryptomatte', file);
   return { objects: [...(crypto.manifest ?? [])].map(([name, id]) => ({ name, id })) };

@@ -14,15 +14,15 @@ import type {
 } from '@ivrex/contract';
 import { focusOn, packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
 import { IvrexError, orNull, shutterAt } from '@ivrex/core';
-import { assembleFrame, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
+import { assembledFrame, assembleFrame, frameSources, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
 import { findShutterMatch } from '../db/queries/find-shutter-match';
 import { insertShutterMatch } from '../db/queries/insert-shutter-match';
-import { assembledFrame, frameSources } from './element-frames';
 import { pictureFileAt } from './frames';
 import { keyOf } from './motion-readings';
 import { Recent } from './recent';
 import type { Services } from './services';
+import { shotBook } from './shot-documents';
 import { shotDetail } from './shots';
 
 type MatchServices = Pick<Services, 'database' | 'pool'>;
@@ -53,11 +53,12 @@ export class Matches {
       await insertShutterMatch(database, shotId, key, known);
       return known;
     }
-    const frames = [];
-    for (const frame of framesOf(detail, order)) {
-      const { sources } = await frameSources(database, shotId, detail.settings, frame);
-      frames.push({ frame, sources, reference: await pictureFileAt(database, order.reference, frame, { settings: detail.settings }) });
-    }
+    const book = await shotBook(database, shotId, detail.settings);
+    const frames = framesOf(detail, order).map((frame) => ({
+      frame,
+      sources: frameSources(book, frame).sources,
+      reference: book.pictureAt(order.reference, frame),
+    }));
     const { path, hidden, elements } = detail.settings;
     const found = await pool.run<'match'>({
       kind: 'match',
@@ -90,7 +91,7 @@ export class Matches {
     const { database, pool } = this.services;
     const detail = await shotDetail(database, shotId, element);
     const { path, hidden } = detail.settings;
-    const { sources, shutter } = await frameSources(database, shotId, detail.settings, frame);
+    const { sources, shutter } = frameSources(await shotBook(database, shotId, detail.settings), frame);
     const now = shutterAt(shutter, frame);
     const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);
     const { said } = await this.maps.of(map, async () => {
@@ -118,7 +119,7 @@ export class Matches {
     const detail = await shotDetail(database, shotId);
     return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame, element]), async () => {
       const settings = focusOn(state.settings, element);
-      const { sources, shutter } = await frameSources(database, shotId, settings, frame);
+      const { sources, shutter } = frameSources(await shotBook(database, shotId, settings), frame);
       const { rgba, width, height } = await pool.blur({
         sources,
         path: settings.path,
@@ -137,7 +138,7 @@ export class Matches {
     const { database, pool } = this.services;
     const detail = await shotDetail(database, shotId);
     return this.blurs.of(hashOf([shotId, detail.look, 'assembled', detail.settings, frame]), async () => {
-      const { width, height, ...rest } = await assembledFrame(database, shotId, detail.settings, frame);
+      const { width, height, ...rest } = assembledFrame(await shotBook(database, shotId, detail.settings), frame);
       const { rgba } = await assembleFrame(pool, { width, height, ...rest });
       return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
         await pool.run<'halves'>({ kind: 'halves', values: rgba }),

@@ -1,4 +1,4 @@
-import type { ShotId } from '@ivrex/contract';
+import type { DeliveryId, Priority, ShotId } from '@ivrex/contract';
 import type { BlurPool } from '@ivrex/media';
 import type { Logger } from 'pino';
 import type { Config } from '../config/config';
@@ -28,9 +28,15 @@ export interface Services {
 
 /** The job queue as services see it. */
 export interface DeliveryQueue {
-  send(deliveryId: string, frames: readonly number[]): Promise<void>;
-  /** Stops what this process is doing for the delivery. */
-  abort(deliveryId: string): void;
+  /** Frames that wait, in jobs of a few. */
+  sendFrames(id: DeliveryId, frames: readonly number[], priority: Priority): Promise<void>;
+  /** The last part of a delivery, after its frames. */
+  sendFinish(id: DeliveryId): Promise<void>;
+  /** Deliveries with jobs that nobody has taken yet. */
+  queued(): Promise<ReadonlySet<string>>;
+  /** Takes jobs back that nobody has taken yet. */
+  forget(id: DeliveryId): Promise<void>;
+  changePriority(id: DeliveryId, priority: Priority): Promise<void>;
 }
 
 /** Background work other than deliveries, told while it runs. */

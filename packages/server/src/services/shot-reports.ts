@@ -1,11 +1,10 @@
 import { roleOf, shutterOfElement, type ElementId, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
-import { describeBlur, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
-import { describeShutter } from './deliveries';
-import { frameSources } from './element-frames';
-import { pictureFileAt } from './frames';
+import { describeBlur, describeShutter, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
+import { frameSources } from '@ivrex/media';
 import { costOf } from './matches';
 import { readMotionPass } from './motion-readings';
 import type { Services } from './services';
+import { shotBook } from './shot-documents';
 import { shotDetail } from './shots';
 
 type ReportServices = Pick<Services, 'database' | 'pool' | 'now' | 'audits' | 'matches'>;
@@ -63,7 +62,8 @@ const MOST_MATCHED = 2;
 async function frameOf(services: ReportServices, detail: ShotDetail, frame: number): Promise<ShotReport['frames'][number]> {
   const { database, pool, matches } = services,
     { settings, shot } = detail;
-  const { sources, shutter } = await frameSources(database, shot.id, settings, frame);
+  const book = await shotBook(database, shot.id, settings);
+  const { sources, shutter } = frameSources(book, frame);
   const reference = referenceAt(detail, frame);
   const now = shutterAt(shutter, frame);
   const made = await pool.run<'reportFrame'>({
@@ -75,7 +75,7 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
       limits: shutter,
       shutter: now,
       samples: settings.samples,
-      reference: reference && (await pictureFileAt(database, reference.id, frame, { settings })),
+      reference: reference && book.pictureAt(reference.id, frame),
       // A table is the page's; a report shows the plain curve.
       transform: typeof settings.displayTransform === 'string' ? settings.displayTransform : 'srgb',
     },

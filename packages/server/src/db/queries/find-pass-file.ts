@@ -3,7 +3,7 @@ import type { FilePattern } from '@ivrex/media';
 import { z } from 'zod';
 import type { Db } from '../database';
 
-const patternSchema = z.object({
+export const patternSchema = z.object({
   folder: z.string(),
   before: z.string(),
   padding: z.number().nullable(),

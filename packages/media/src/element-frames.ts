@@ -6,17 +6,13 @@ import {
   type Element,
   type ElementId,
   type ElementMatte,
-  type Pass,
   type PassId,
-  type ShotId,
   type ShotSettings,
 } from '@ivrex/contract';
 import { IvrexError, plateFrame, shutterAt, type ShutterPlan } from '@ivrex/core';
-import type { AssembledFrame, FrameElement, FrameFiles, FrameSources, MatteFile, PassFile } from '@ivrex/media';
-import type { Db } from '../db/database';
-import { listPasses } from '../db/queries/list-passes';
-import { listShots } from '../db/queries/list-shots';
-import { passFileAt, pictureFileAt } from './frames';
+import type { AssembledFrame, FrameElement } from './assemble-frame';
+import type { FrameFiles, FrameSources, MatteFile } from './frame-passes';
+import type { ShotBook } from './shot-book';
 
 /** An element by its id; null or one that is gone is the main one. */
 export function elementOf({ elements }: Pick<ShotSettings, 'elements'>, id: ElementId | null): Element {
@@ -39,30 +35,25 @@ function movingElement(element: Element) {
 }
 
 /** The files of one frame of an element under the shot's settings. @throws IvrexError badSetting, missingFrame */
-export async function frameSources(
-  db: Db,
-  shotId: ShotId,
-  settings: ShotSettings,
+export function frameSources(
+  book: ShotBook,
   frame: number,
-  element: Element = settings.elements[0],
-): Promise<{ sources: FrameSources; shutter: ShutterPlan }> {
+  element: Element = book.settings.elements[0],
+): { sources: FrameSources; shutter: ShutterPlan } {
+  const { settings } = book;
   const { beauty, motion, encoding, depth, ids, matte } = movingElement(element);
-  const passes = await listPasses(db, shotId, settings);
-  const filesAt = async (number: number): Promise<FrameFiles> => {
-    const at = (passId: PassId): Promise<PassFile> => passFileAt(db, passId, number, settings);
-    return {
-      beauty: await pictureFileAt(db, beauty, number, { settings }),
-      matte: matte && (await matteFileAt(db, matte, number, settings)),
-      motion: await at(motion),
-      depth: depth && (await at(depth)),
-      ids: ids && (await at(ids)),
-    };
-  };
+  const filesAt = (number: number): FrameFiles => ({
+    beauty: book.pictureAt(beauty, number),
+    matte: matte && matteFileAt(book, matte, number),
+    motion: book.fileAt(motion, number),
+    depth: depth && book.fileAt(depth, number),
+    ids: ids && book.fileAt(ids, number),
+  });
   // A lone file is no neighbour of itself.
-  const isSequence = passes.find((p) => p.id === beauty)?.frames !== null;
-  const neighbour = async (number: number): Promise<FrameFiles | null> => {
+  const isSequence = book.pass(beauty)?.frames !== null;
+  const neighbour = (number: number): FrameFiles | null => {
     try {
-      return isSequence ? await filesAt(number) : null;
+      return isSequence ? filesAt(number) : null;
     } catch (error) {
       if (error instanceof IvrexError && error.code === 'missingFrame') return null;
       throw error;
@@ -73,31 +64,33 @@ export async function frameSources(
   return {
     shutter: shutterOfElement(settings, element),
     sources: {
-      ...(await filesAt(frame)),
-      previous: await neighbour(frame - 1),
-      next: await neighbour(frame + 1),
-      background: background && (await pictureFileAt(db, background, frame, { settings })),
+      ...filesAt(frame),
+      previous: neighbour(frame - 1),
+      next: neighbour(frame + 1),
+      background: background && book.pictureAt(background, frame),
       encoding,
       repairs: element.repairs,
       shape: { edge: element.place.edge, shadow: element.place.shadow },
-      fps: rateOf(settings, passes, beauty),
+      fps: rateOf(book, beauty),
     },
   };
 }
 
-function rateOf({ fps }: Pick<ShotSettings, 'fps'>, passes: readonly Pass[], pass: PassId): number | null {
-  return fps ?? passes.find((p) => p.id === pass)?.fps ?? null;
+/** Frames a second; null when neither the shot nor its files say. */
+export function rateOf({ settings, passes }: Pick<ShotBook, 'settings' | 'passes'>, pass: PassId | null): number | null {
+  return settings.fps ?? passes.find((p) => p.id === pass)?.fps ?? null;
 }
 
-async function matteFileAt(db: Db, matte: ElementMatte, frame: number, settings: ShotSettings): Promise<MatteFile> {
+function matteFileAt(book: ShotBook, matte: ElementMatte, frame: number): MatteFile {
   const { pass, invert } = matte;
   const choice = matte.kind === 'pass' ? { kind: matte.kind, invert } : { kind: matte.kind, ids: matte.ids, invert };
-  return { ...(await passFileAt(db, pass, frame, settings)), choice };
+  return { ...book.fileAt(pass, frame), choice };
 }
 
 /** One element as it is laid into the picture. @throws IvrexError badSetting, missingFrame */
-export async function frameElement(db: Db, shotId: ShotId, settings: ShotSettings, element: Element, frame: number): Promise<FrameElement> {
-  const { beauty, moves, depth, matte } = readyElement(element),
+export function frameElement(book: ShotBook, element: Element, frame: number): FrameElement {
+  const { settings } = book,
+    { beauty, moves, depth, matte } = readyElement(element),
     { place, name } = element;
   const before = place.gradeWhen === 'before' ? place.grade : null;
   const lens = place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
@@ -110,19 +103,14 @@ export async function frameElement(db: Db, shotId: ShotId, settings: ShotSetting
   };
   if (moves === null || place.fromPlate) {
     const files = {
-      beauty: await pictureFileAt(
-        db,
-        beauty,
-        plateNumber(settings, await listPasses(db, shotId, settings), beauty, frame, await firstOf(db, shotId)),
-        { settings },
-      ),
-      matte: matte && (await matteFileAt(db, matte, frame, settings)),
-      depth: depth && (await passFileAt(db, depth, frame, settings)),
+      beauty: book.pictureAt(beauty, plateNumber(book, beauty, frame)),
+      matte: matte && matteFileAt(book, matte, frame),
+      depth: depth && book.fileAt(depth, frame),
     };
     const shape = { edge: place.edge, shadow: place.shadow };
     return { ...laid, from: { kind: 'still', request: { files, shape, grade: before, lens } } };
   }
-  const { sources, shutter } = await frameSources(db, shotId, settings, frame, element);
+  const { sources, shutter } = frameSources(book, frame, element);
   return {
     ...laid,
     from: {
@@ -140,45 +128,41 @@ export async function frameElement(db: Db, shotId: ShotId, settings: ShotSetting
   };
 }
 
-async function firstOf(db: Db, shotId: ShotId): Promise<number> {
-  const [row] = await listShots(db, shotId);
-  return row?.firstFrame ?? 1;
-}
-
 /** The plate's frame at a frame of the shot: of another rate it may be another one. Every other pass is taken by its number. */
-function plateNumber(settings: ShotSettings, passes: readonly Pass[], pass: PassId, frame: number, first: number): number {
+function plateNumber({ settings, passes, document }: ShotBook, pass: PassId, frame: number): number {
   const below = passBelow(settings, passes);
   const main = passes.find((p) => p.id === settings.elements[0].beauty);
   const shotFps = settings.fps ?? main?.fps ?? null,
     plateFps = below?.fps ?? null;
   if (below?.id !== pass || shotFps === null || plateFps === null) return frame;
-  return plateFrame(settings.assembly.conform, frame, first, shotFps, plateFps);
+  return plateFrame(settings.assembly.conform, frame, document.firstFrame, shotFps, plateFps);
 }
 
 /** Everything that one frame of the assembled shot is made of. @throws IvrexError notFound, badSetting, missingFrame */
-export async function assembledFrame(db: Db, shotId: ShotId, settings: ShotSettings, frame: number): Promise<AssembledFrame> {
-  const [row] = await listShots(db, shotId);
-  if (row === undefined) throw new IvrexError('notFound', 'there is no such shot; it may have been removed');
-  const passes = await listPasses(db, shotId, settings);
+export function assembledFrame(book: ShotBook, frame: number): AssembledFrame {
+  const { settings, passes, document } = book;
   const below = passBelow(settings, passes),
-    main = passes.find((p) => p.id === settings.elements[0].beauty);
-  const elements: FrameElement[] = [];
-  for (const element of stackOf(settings)
-    .filter((e) => e.place.visible)
-    .reverse())
-    elements.push(await frameElement(db, shotId, settings, element, frame));
+    main = book.pass(settings.elements[0].beauty);
+  const elements = visibleElements(settings)
+    .reverse()
+    .map((element) => frameElement(book, element, frame));
   const { grade, vignette, grain, fit } = settings.assembly;
   return {
-    width: row.width,
-    height: row.height,
+    width: document.width,
+    height: document.height,
     pixelAspect: main?.pixelAspect ?? 1,
     frame,
     below: below && {
-      picture: await pictureFileAt(db, below.id, plateNumber(settings, passes, below.id, frame, row.firstFrame), { settings }),
+      picture: book.pictureAt(below.id, plateNumber(book, below.id, frame)),
       fit,
       pixelAspect: below.pixelAspect,
     },
     elements,
     finish: { grade, vignette, grain },
   };
+}
+
+/** The nearest first. */
+export function visibleElements(settings: ShotSettings): Element[] {
+  return stackOf(settings).filter((e) => e.place.visible);
 }
