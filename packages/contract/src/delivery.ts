@@ -200,6 +200,8 @@ export const deliverySchema = z.object({
       /** Times that it was tried, this one included. */
       attempt: z.number().int(),
       error: z.string().nullable(),
+      /** What was odd about it. */
+      notes: z.array(z.string()),
     }),
   ),
 });

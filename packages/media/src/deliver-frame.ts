@@ -9,7 +9,7 @@ import {
   type ElementId,
   type Product,
 } from '@ivrex/contract';
-import { describeShutter, IvrexError, shutterAt, type Attribute } from '@ivrex/core';
+import { describeShutter, IvrexError, shutterAt, type Attribute, type Encoding } from '@ivrex/core';
 import { assembleFrame, makeElement, makeLoneElement, type AssembledFrame, type FrameElement, type MadeElement } from './assemble-frame';
 import { MADE_ATTRIBUTE, type BlurPool } from './blur-pool';
 import { assembledFrame, elementOf, frameElement, frameSources, rateOf, readyElement, visibleElements } from './element-frames';
@@ -47,6 +47,18 @@ export function assertDeliverable(book: ShotBook, options: DeliveryOptions): voi
       throw new IvrexError('badSetting', `the shot has no matte "${product.objects}"; choose its objects in step Passes`);
   }
   if (seesThroughTable(options.form)) transformOf(book);
+  if (options.form.kind === 'png' || options.form.kind === 'tiff')
+    for (const product of options.what) if (product.kind === 'motion') assertFourChannels(product.to);
+}
+
+/** TIFF and PNG have no names for their channels but these. */
+function assertFourChannels({ sets, alpha, name }: Encoding): void {
+  const other = [...sets.flatMap((s) => [s.x, s.y, s.length]), alpha].find((c) => c !== null && !['R', 'G', 'B', 'A'].includes(c));
+  if (other !== undefined)
+    throw new IvrexError(
+      'badSetting',
+      `"${name}" stores motion in a channel "${other ?? ''}", and TIFF and PNG have R, G, B and A only; choose another encoding, or OpenEXR`,
+    );
 }
 
 function seesThroughTable(form: DeliveryOptions['form']): boolean {

@@ -1,13 +1,6 @@
 import path from 'node:path';
-import type {
-  documentSequenceSchema} from '@ivrex/contract';
-import {
-  type DocumentPass,
-  type PassId,
-  type PictureChoice,
-  type ShotDocument,
-  type ShotSettings,
-} from '@ivrex/contract';
+import type { documentSequenceSchema } from '@ivrex/contract';
+import { type DocumentPass, type PassId, type PictureChoice, type ShotDocument, type ShotSettings } from '@ivrex/contract';
 import { IvrexError, type PictureReading } from '@ivrex/core';
 import type { z } from 'zod';
 import type { PassFile, PictureFile } from './frame-passes';

@@ -43,7 +43,9 @@ ALTER TABLE delivery_frames
   -- Not before this: what failed waits longer each time.
   ADD COLUMN retry_at timestamptz NOT NULL DEFAULT now(),
   ADD COLUMN kept boolean NOT NULL DEFAULT false,
-  ADD COLUMN bytes bigint;
+  ADD COLUMN bytes bigint,
+  -- What was odd about it, in sentences; it was made all the same.
+  ADD COLUMN notes jsonb NOT NULL DEFAULT '[]';
 CREATE INDEX delivery_frames_open ON delivery_frames (delivery_id) WHERE state IN ('waiting', 'running');
 
 -- What was written where: a file is left as it is while it holds what the same inputs and settings make.

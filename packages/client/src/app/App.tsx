@@ -9,6 +9,7 @@ import { EncodingsPage } from '../features/encodings/EncodingsPage';
 import { MatchPanel } from '../features/match/MatchPanel';
 import { MotionPanel } from '../features/motion/MotionPanel';
 import { PassesPanel } from '../features/passes/PassesPanel';
+import { QueuePage } from '../features/queue/QueuePage';
 import { ShotPage } from '../features/shot/ShotPage';
 import { ShotsPage } from '../features/shots/ShotsPage';
 import { ShutterPanel } from '../features/shutter/ShutterPanel';
@@ -39,6 +40,7 @@ const router = createBrowserRouter([
     ],
   },
   { path: '/encodings', element: <EncodingsPage /> },
+  { path: '/queue', element: <QueuePage /> },
   { path: '*', element: <LostPage /> },
 ]);
 

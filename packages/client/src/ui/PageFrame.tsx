@@ -36,6 +36,7 @@ export function PageFrame({ title, search, actions, children, over, handlers }: 
             Shots
           </NavLink>
           <NavLink to="/encodings">Encodings</NavLink>
+          <NavLink to="/queue">Queue</NavLink>
         </nav>
         <span className="spring" />
         {search !== null && (

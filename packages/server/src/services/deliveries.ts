@@ -85,7 +85,22 @@ function describe(row: DeliveryRow): Delivery {
   const { settings } = row,
     [what] = row.options.what;
   const shutter = shutterOfElement(settings, elementOf(settings, what.kind === 'assembled' ? null : what.element));
-  return { ...row, createdAt: row.createdAt.toISOString(), shutter: describeShutter(shutter), secondsLeft: timeLeft(row) };
+  const { id, shotId, shot, state, folder, pattern, options, error, extras, frames } = row;
+  return {
+    id,
+    shotId,
+    shot,
+    state,
+    folder,
+    pattern,
+    options,
+    error,
+    extras,
+    frames,
+    createdAt: row.createdAt.toISOString(),
+    shutter: describeShutter(shutter),
+    secondsLeft: timeLeft(row),
+  };
 }
 
 /** From the frames that are made; null before the first. */

@@ -77,7 +77,7 @@ export async function renderDeliveryFrame(
   let came: 'made' | 'kept' | 'failed';
   try {
     const made = await makeOrKeep(services, order, frame, signal);
-    await finish({ state: 'done', milliseconds: now().getTime() - started, kept: made.kept, bytes: made.bytes });
+    await finish({ state: 'done', milliseconds: now().getTime() - started, ...made });
     came = made.kept ? 'kept' : 'made';
   } catch (error) {
     came = 'failed';
@@ -103,29 +103,30 @@ export function messageOf(error: unknown): string {
   return `${error.file === undefined ? '' : `${error.file}: `}${error.message}`;
 }
 
-async function makeOrKeep(
-  services: WorkServices,
-  order: OpenOrder,
-  frame: number,
-  signal: AbortSignal,
-): Promise<{ kept: boolean; bytes: number | null }> {
+interface Made {
+  readonly kept: boolean;
+  readonly bytes: number | null;
+  readonly notes: readonly string[];
+}
+const KEPT: Made = { kept: true, bytes: null, notes: [] };
+
+async function makeOrKeep(services: WorkServices, order: OpenOrder, frame: number, signal: AbortSignal): Promise<Made> {
   const { database, pool, digests } = services,
     { options, book, root, homeRoot } = order;
   if (options.form.kind === 'movie' && options.existing !== 'replace' && (await (order.standing ??= moviesStand(services, order))))
-    return { kept: true, bytes: null };
+    return KEPT;
   const requests = fileRequests(book, options, root, frame);
   const home = (file: string) => path.join(homeRoot, path.relative(root, file));
-  if (options.existing === 'keep' && (await allThere(requests))) return { kept: true, bytes: null };
+  if (options.existing === 'keep' && (await allThere(requests))) return KEPT;
   for (const { file } of requests) await removeLeftovers(file);
   for (let again = 0; ; again++) {
     const key = await frameKey(requests, digests);
-    if (options.existing !== 'replace' && (await isAsMade(requests, key, (file) => findMadeFile(database, home(file)))))
-      return { kept: true, bytes: null };
+    if (options.existing !== 'replace' && (await isAsMade(requests, key, (file) => findMadeFile(database, home(file))))) return KEPT;
     const files = await makeFiles(pool, requests, frame, key, signal);
     // A source that was written anew meanwhile may have been read half old, half new.
     if (again < MOST_TRIES && key !== (await frameKey(requests, digests))) continue;
     for (const { file, sha256, bytes } of files) await saveMadeFile(database, home(file), { key, sha256, bytes });
-    return { kept: false, bytes: files.reduce((sum, f) => sum + f.bytes, 0) };
+    return { kept: false, bytes: files.reduce((sum, f) => sum + f.bytes, 0), notes: [...new Set(files.flatMap((f) => f.warnings))] };
   }
 }
 

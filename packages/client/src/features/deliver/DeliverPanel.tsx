@@ -1,29 +1,54 @@
-import { deliveryOptionsSchema, stackOf, type Delivery, type DeliveryOptions } from '@ivrex/contract';
-import { Alert, Button, Form, Input, InputNumber, Progress, Select, Tag } from 'antd';
-import dayjs from 'dayjs';
+import { stackOf } from '@ivrex/contract';
+import { summarizeAudit } from '@ivrex/core';
+import { Alert } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { useDeliveries, useDeliveryAction, useOrderDelivery } from '../../api/deliveries';
+import { useDeliveries, useDeliveryPlan, useOrderDelivery } from '../../api/deliveries';
+import { useEncodings } from '../../api/encodings';
+import { useMotionAudit } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
+import { remapTargets, type RemapTarget } from '../../ui/remap-targets';
 import { ReportCard } from '../match/ReportCard';
 import { useShotContext } from '../shot/ShotPage';
+import { checkDraft, newDraft, productsOf, usualName, usualPattern, type DeliveryDraft } from './delivery-draft';
+import { DeliveryCard } from './DeliveryCard';
+import { FilesCard } from './FilesCard';
+import { FormCard } from './FormCard';
+import { PlanCard } from './PlanCard';
+import { ProductsCard } from './ProductsCard';
 
-/** Stands for the assembled picture among the elements' ids, none of which has a capital. */
-const ASSEMBLED = 'ALL';
+/** Encodings that motion can be written in: the usual ones at this shot's speeds, and those that were kept. */
+function useTargets(): RemapTarget[] {
+  const { whole } = useShotContext();
+  const { data: audit } = useMotionAudit(whole),
+    kept = useEncodings();
+  const range = summarizeAudit((audit?.frames ?? []).map((f) => ({ frame: f.frame, audit: f }))).suggestedRangePx;
+  const twoSided = whole.settings.elements[0].encoding?.sets.length === 2;
+  return [
+    ...remapTargets(range > 0 ? range : USUAL_RANGE_PX, twoSided),
+    ...(kept.data ?? []).map((k) => ({ key: k.id as string, encoding: k.document, usual: 'half exr' })),
+  ];
+}
 
-/** Orders the blurred sequence and shows how far it is. */
+const USUAL_RANGE_PX = 64;
+
+/** Orders what is delivered, says beforehand what that comes to, and shows how far it is. */
 export function DeliverPanel() {
   const { whole } = useShotContext();
-  const { shot, settings } = whole;
+  const { shot, settings, state, look } = whole;
   const deliveries = useDeliveries(shot.id),
     order = useOrderDelivery(shot.id);
-  const [form] = Form.useForm<DeliveryOptions>();
-  const stack = stackOf(settings);
-  const [what, setWhat] = useState<string>(stack.length > 1 ? ASSEMBLED : settings.elements[0].id);
-  const content: DeliveryOptions['what'] =
-    what === ASSEMBLED ? { kind: 'assembled' } : { kind: 'element', element: stack.find((e) => e.id === what)?.id ?? null };
-  const name = Form.useWatch('name', form),
-    last = Form.useWatch('firstFrame', form);
+  const elements = stackOf(settings),
+    targets = useTargets();
+  const [draft, setDraft] = useState<DeliveryDraft>(() => newDraft(elements, shot.firstFrame, shot.lastFrame));
+  const change = (part: Partial<DeliveryDraft>) => setDraft((d) => ({ ...d, ...part }));
+  const products = productsOf(draft, elements, (e) =>
+    e.encoding === null || draft.motionAs === 'same' ? e.encoding : (targets.find((t) => t.key === draft.motionAs)?.encoding ?? e.encoding),
+  );
+  const checked = checkDraft(draft, shot.name, products, elements);
+  const options = 'options' in checked ? checked.options : null;
+  const plan = useDeliveryPlan(shot.id, options, [state.sequence, look]);
+  const form = draft.forms[draft.kind];
   if (settings.elements[0].encoding === null)
     return (
       <div className="empty-state">
@@ -35,158 +60,27 @@ export function DeliverPanel() {
   return (
     <>
       <h2>Deliver</h2>
-      <Form
-        key={what}
-        form={form}
-        layout="vertical"
-        className="card"
-        initialValues={{
-          name: what === ASSEMBLED ? `${shot.name}_assembled` : stack.length > 1 ? `${shot.name}_${what}_blurred` : `${shot.name}_blurred`,
-          firstFrame: shot.firstFrame,
-          lastFrame: shot.lastFrame,
-          type: 'half',
-          compression: 'zip',
-        }}
-        onFinish={(values) => order.mutate(deliveryOptionsSchema.parse({ ...values, what: content }))}
-      >
-        <Form.Item label="What is delivered">
-          <Select
-            aria-label="What is delivered"
-            value={what}
-            options={[
-              { value: ASSEMBLED, label: 'All elements put together over the plate' },
-              ...stack.map((e) => ({ value: e.id, label: `${e.name} alone, blurred` })),
-            ]}
-            onChange={setWhat}
-          />
-        </Form.Item>
-        <Form.Item
-          name="name"
-          label="Name"
-          rules={[
-            { pattern: /^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$/, message: 'Letters, digits, dot, dash and underscore' },
-            { required: true, message: 'A name is needed' },
-          ]}
-        >
-          <Input />
-        </Form.Item>
-        <div className="grid2">
-          <Form.Item name="firstFrame" label="From" rules={[{ required: true, message: 'A frame is needed' }]}>
-            <InputNumber style={{ width: '100%' }} precision={0} />
-          </Form.Item>
-          <Form.Item
-            name="lastFrame"
-            label="To"
-            dependencies={['firstFrame']}
-            rules={[
-              { required: true, message: 'A frame is needed' },
-              ({ getFieldValue }) => ({
-                validator: (_, v: number) =>
-                  v >= (getFieldValue('firstFrame') as number) ? Promise.resolve() : Promise.reject(new Error('Ends before it starts')),
-              }),
-            ]}
-          >
-            <InputNumber style={{ width: '100%' }} precision={0} />
-          </Form.Item>
-          <Form.Item name="type" label="Values">
-            <Select
-              options={[
-                { value: 'half', label: 'Half float' },
-                { value: 'float', label: 'Float' },
-              ]}
-            />
-          </Form.Item>
-          <Form.Item name="compression" label="Compression">
-            <Select
-              options={[
-                { value: 'zip', label: 'ZIP' },
-                { value: 'zips', label: 'ZIPS' },
-                { value: 'piz', label: 'PIZ' },
-                { value: 'rle', label: 'RLE' },
-                { value: 'none', label: 'None' },
-                { value: 'dwaa', label: 'DWAA (lossy)' },
-                { value: 'dwab', label: 'DWAB (lossy)' },
-                { value: 'pxr24', label: 'PXR24 (floats to 24 bits)' },
-              ]}
-            />
-          </Form.Item>
-        </div>
-        <span className="evidence">
-          Writes {name}.{String(last ?? '').padStart(4, '0')}.exr and so on: red, green, blue and alpha, premultiplied, scene-linear
-          {what === ASSEMBLED ? ', with everything that step Assemble does' : ', with the edge and the colour that it has in step Assemble'}
-          . A frame appears when it is whole.
-        </span>
-        {order.isError && <Alert type="error" showIcon title={sentenceOf(order.error)} />}
-        <Button type="primary" htmlType="submit" loading={order.isPending} style={{ marginTop: 10 }}>
-          Render the sequence
-        </Button>
-      </Form>
+      <ProductsCard draft={draft} elements={elements} mattes={settings.mattes} targets={targets} onChange={change} />
+      <FormCard draft={draft} count={products.length} onChange={change} />
+      <FilesCard
+        draft={draft}
+        usual={{ name: usualName(shot.name, draft, products, elements), pattern: usualPattern(form, products, draft.existing) }}
+        example={options === null ? null : (plan.data?.example ?? null)}
+        onChange={change}
+      />
+      <PlanCard
+        plan={plan.data ?? null}
+        fault={'fault' in checked ? checked.fault : plan.isError ? sentenceOf(plan.error).replace(/\.$/, '') : null}
+        pending={order.isPending}
+        error={order.isError ? sentenceOf(order.error) : null}
+        onOrder={() => options !== null && order.mutate(options)}
+      />
       {deliveries.data?.map((d) => (
-        <DeliveryCard key={d.id} delivery={d} shotId={shot.id} />
+        <DeliveryCard key={d.id} delivery={d} />
       ))}
       {deliveries.data?.length === 0 && <p>Nothing has been delivered from this shot yet.</p>}
       {deliveries.isError && <Alert type="error" showIcon title={sentenceOf(deliveries.error)} />}
       <ReportCard />
     </>
-  );
-}
-
-const STATE_NAMES = { running: 'rendering', done: 'done', failed: 'some frames failed', cancelled: 'cancelled' } as const;
-
-function DeliveryCard({ delivery, shotId }: { delivery: Delivery; shotId: string }) {
-  const action = useDeliveryAction(shotId);
-  const { state, frames } = delivery;
-  const done = frames.filter((f) => f.state === 'done').length,
-    failed = frames.filter((f) => f.state === 'failed');
-  return (
-    <div className="card" data-testid="delivery" data-state={state}>
-      <div className="row">
-        <b className="grow" style={{ overflowWrap: 'anywhere' }}>
-          {delivery.options.name}
-        </b>
-        <Tag color={state === 'done' ? 'success' : state === 'failed' ? 'error' : state === 'running' ? 'processing' : 'default'}>
-          {STATE_NAMES[state]}
-        </Tag>
-      </div>
-      <Progress
-        percent={Math.round((100 * done) / frames.length)}
-        size="small"
-        status={state === 'failed' ? 'exception' : state === 'done' ? 'success' : 'normal'}
-      />
-      <div className="frame-cells">
-        {frames.map((f) => (
-          <i key={f.frame} className={f.state} title={`${f.frame}: ${f.error ?? f.state}`} />
-        ))}
-      </div>
-      <span className="evidence">
-        {done} of {frames.length} frames{delivery.secondsLeft === null ? '' : `, about ${Math.ceil(delivery.secondsLeft)} s left`} ·{' '}
-        {delivery.options.what.kind === 'assembled' ? 'assembled · ' : ''}
-        {delivery.shutter} · {dayjs(delivery.createdAt).format('D MMM HH:mm')}
-      </span>
-      {failed.slice(0, 3).map((f) => (
-        <span className="finding" key={f.frame}>
-          <span className="error">!</span>
-          <span>
-            Frame {f.frame}: {f.error}
-          </span>
-        </span>
-      ))}
-      <span className="evidence" style={{ overflowWrap: 'anywhere' }}>
-        {delivery.folder}
-      </span>
-      <div className="row">
-        {state === 'running' && (
-          <Button size="small" danger loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'cancel' })}>
-            Cancel
-          </Button>
-        )}
-        {(state === 'failed' || state === 'cancelled') && (
-          <Button size="small" loading={action.isPending} onClick={() => action.mutate({ id: delivery.id, action: 'resume' })}>
-            Render what is missing
-          </Button>
-        )}
-      </div>
-      {action.isError && <Alert type="error" showIcon title={sentenceOf(action.error)} />}
-    </div>
   );
 }

@@ -1,3 +1,4 @@
+import { timeText } from '../../ui/amounts';
 import type { TrustReport } from '@ivrex/contract';
 
 /** What the shot's frames took to render, and what rendering them with blur would take. */
@@ -40,10 +41,4 @@ export function CostTable({ cost, word }: { cost: TrustReport['cost']; word: Tru
       </tbody>
     </table>
   );
-}
-
-export function timeText(seconds: number): string {
-  if (seconds < 90) return `${Math.round(seconds)} s`;
-  const minutes = Math.round(seconds / 60);
-  return minutes < 90 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }

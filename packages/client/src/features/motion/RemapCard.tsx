@@ -1,10 +1,11 @@
 import type { RemapOrder, ShotDetail } from '@ivrex/contract';
-import { describeEncoding, predictRemapError, rawPixels, summarizeAudit, type Encoding } from '@ivrex/core';
+import { predictRemapError, summarizeAudit, type Encoding } from '@ivrex/core';
 import { Alert, Button, Input, Progress, Select } from 'antd';
 import { useState } from 'react';
 import { useEncodings } from '../../api/encodings';
 import { useMotionAudit, useMotionRemap, useOrderRemap } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
+import { remapTargets } from '../../ui/remap-targets';
 
 type Kind = Pick<RemapOrder, 'type' | 'format'>;
 const KINDS: readonly { readonly key: string; readonly label: string; readonly kind: Kind }[] = [
@@ -25,7 +26,7 @@ export function RemapCard({ detail, encoding }: { detail: ShotDetail; encoding: 
   const summary = summarizeAudit((audit?.frames ?? []).map((f) => ({ frame: f.frame, audit: f })));
   const range = summary.suggestedRangePx;
   const targets = [
-    ...ready(range, encoding.sets.length === 2),
+    ...remapTargets(range, encoding.sets.length === 2),
     ...(kept.data ?? []).map((k) => ({ key: k.id as string, encoding: k.document, usual: 'half exr' })),
   ];
   const [target, setTarget] = useState('centred'),
@@ -108,40 +109,6 @@ export function RemapCard({ detail, encoding }: { detail: ShotDetail; encoding: 
       )}
     </section>
   );
-}
-
-interface Target {
-  readonly key: string;
-  readonly encoding: Encoding;
-  readonly usual: string;
-}
-
-function ready(range: number, twoSided: boolean): Target[] {
-  const raw = rawPixels('R', 'G');
-  const named = (encoding: Encoding): Encoding => ({ ...encoding, name: describeEncoding(encoding) });
-  const centred: Encoding = { ...raw, zero: 0.5, fullScale: { stored: 1, equals: range, unit: 'px' } };
-  const both = [raw.sets[0], { x: 'B', y: 'A', length: null, covers: { from: 0, to: -1, unit: 'frames' as const } }];
-  return [
-    { key: 'centred', encoding: named(centred), usual: 'u16 png' },
-    { key: 'raw', encoding: named(raw), usual: 'float exr' },
-    ...(twoSided ? [{ key: 'both', encoding: named({ ...raw, sets: both }), usual: 'float exr' }] : []),
-    {
-      key: 'halves',
-      encoding: named({ ...raw, fullScale: { stored: 1, equals: 1, unit: 'halfFrame' }, axes: { x: 'right', y: 'up' } }),
-      usual: 'half exr',
-    },
-    {
-      key: 'shutter',
-      encoding: named({ ...raw, sets: [{ ...raw.sets[0], covers: { from: 0, to: 0.5, unit: 'frames' } }] }),
-      usual: 'half exr',
-    },
-    {
-      key: 'second',
-      encoding: named({ ...raw, sets: [{ ...raw.sets[0], covers: { from: 0, to: 1, unit: 'seconds' } }] }),
-      usual: 'half exr',
-    },
-    { key: 'direction', encoding: named({ ...centred, sets: [{ ...raw.sets[0], length: 'B' }] }), usual: 'u16 png' },
-  ];
 }
 
 /** Pixels, a sentence why it can't be said, or null before anything is known. */

@@ -32,7 +32,7 @@ export type DeliveryRow = z.infer<typeof rowSchema>;
 export async function listDeliveries(db: Db, which: { shotId?: ShotId; id?: DeliveryId; open?: boolean }): Promise<DeliveryRow[]> {
   const { rows } = await db.query(
     `SELECT d.id, d.shot_id AS "shotId", s.name AS shot, d.state, d.root, d.folder, d.pattern, d.options, d.settings, d.error, d.extras, d.created_at AS "createdAt",
-       (SELECT coalesce(jsonb_agg(jsonb_build_object('frame', f.frame, 'state', f.state, 'milliseconds', f.milliseconds, 'kept', f.kept, 'attempt', f.attempt, 'error', f.error) ORDER BY f.frame), '[]') FROM delivery_frames f WHERE f.delivery_id = d.id) AS frames
+       (SELECT coalesce(jsonb_agg(jsonb_build_object('frame', f.frame, 'state', f.state, 'milliseconds', f.milliseconds, 'kept', f.kept, 'attempt', f.attempt, 'error', f.error, 'notes', f.notes) ORDER BY f.frame), '[]') FROM delivery_frames f WHERE f.delivery_id = d.id) AS frames
      FROM deliveries d JOIN shots s ON s.id = d.shot_id
      WHERE ($1::uuid IS NULL OR d.shot_id = $1) AND ($2::uuid IS NULL OR d.id = $2) AND (NOT $3 OR d.state IN ('running', 'paused', 'finishing'))
      ORDER BY d.created_at DESC LIMIT 100`,
