@@ -10,10 +10,11 @@ import { identifyCommand } from './identify';
 import { matchCommand } from './match';
 import { probeCommand } from './probe';
 import { remapCommand } from './remap';
+import { renderCommand } from './render';
 
 /** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
 const program = new Command('ivrex')
-  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare, match.')
+  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare, match, render whole shots.')
   .exitOverride()
   .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
 const commands = [
@@ -26,6 +27,7 @@ const commands = [
   blurCommand(),
   compareCommand(),
   matchCommand(),
+  renderCommand(),
 ];
 for (const command of commands) program.addCommand(command.copyInheritedSettings(program));
 

@@ -12,6 +12,8 @@ export * from './shot';
 export * from './name-pattern';
 export * from './delivery';
 export * from './shot-document';
+export * from './job-template';
+export * from './take-over';
 export * from './encoding-library';
 export * from './raster-wire';
 export * from './match';

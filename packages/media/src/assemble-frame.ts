@@ -21,7 +21,7 @@ export interface MadeElement extends MadePicture {
   readonly warnings: readonly string[];
 }
 
-export interface MadeFrame extends MadePicture {
+export interface AssembledMade extends MadePicture {
   readonly warnings: readonly string[];
 }
 
@@ -78,7 +78,7 @@ export async function assembleFrame(
   { elements, ...rest }: AssembledFrame,
   signal?: AbortSignal,
   make: MakeElement = (e) => makeElement(pool, e, signal),
-): Promise<MadeFrame> {
+): Promise<AssembledMade> {
   const laid: SizedElement[] = [],
     made: string[] = [],
     warnings: string[] = [];

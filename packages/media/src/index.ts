@@ -28,3 +28,4 @@ export * from './element-frames';
 export * from './deliver-frame';
 export * from './frame-key';
 export * from './review-movie';
+export * from './delivery';

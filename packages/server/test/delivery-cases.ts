@@ -1,14 +1,16 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { Delivery, DeliveryPlan, ShotDetail, ShotId } from '@ivrex/contract';
+import type { Delivery, DeliveryPlan, ShotDetail, ShotDocumentText, ShotId } from '@ivrex/contract';
 import { viewColours } from '@ivrex/core';
 import { loadNodeHost, loadPicture } from '@ivrex/media';
 import type request from 'supertest';
 import { finishDelivery } from '../src/services/delivery-finish';
 import type { Services } from '../src/services/services';
 import { renderAt, workerOf } from './render';
+
+const ROOT = path.join(__dirname, '../../..');
 
 interface Bench {
   readonly api: ReturnType<typeof request>;
@@ -160,6 +162,78 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       const next = (await api().post(url('')).send(twice).expect(201)).body as Delivery;
       expect((await api().post(`/api/deliveries/${id}/resume`).send({}).expect(409)).body).toMatchObject({ error: { code: 'conflict' } });
       await api().post(`/api/deliveries/${next.id}/cancel`).send({}).expect(200);
+    });
+  });
+
+  describe('the shot as a document', () => {
+    const order = { ...range, name: 'farm', existing: 'changed' };
+    const read = async () =>
+      (await api().post(`/api/shots/${bench().shotId}/document`).send({ deliver: order }).expect(200)).body as ShotDocumentText;
+
+    test('is rendered by the command line without database, frame by frame the same as here', async () => {
+      const document = await read(),
+        media = path.join(data, 'media/marsh/heron');
+      expect(document.sequences.map((s) => s.folder)).toEqual(document.sequences.map(() => '.'));
+      const file = path.join(media, 'heron.shot.json'),
+        out = path.join(data, 'farm');
+      writeFileSync(file, JSON.stringify(document));
+      const ivrex = (...args: string[]) => spawnSync('./ivrex', ['render', file, '--out', out, ...args], { cwd: ROOT, encoding: 'utf8' });
+      const first = ivrex('--from', '1010', '--chunk', '1', '--log', 'openjd');
+      expect([first.status, first.stdout]).toEqual([
+        0,
+        expect.stringMatching(/^openjd_progress: 100.0\nopenjd_status: frame 1010 made in [\d.]+ s\n$/),
+      ]);
+      const rest = ivrex('--log', 'lines', '--json');
+      expect(rest.stderr).toMatch(/frame 1010 kept, 1 of 2\n.*frame 1011 made in [\d.]+ s, 2 of 2/);
+      expect(JSON.parse(rest.stdout)).toMatchObject({ frames: 2, made: 1, kept: 1 });
+      await deliver(order);
+      for (const frame of [1010, 1011])
+        expect(sum(path.join(out, `heron/farm/farm.${frame}.exr`))).toBe(sum(path.join(root, `farm/farm.${frame}.exr`)));
+      expect(readFileSync(path.join(out, 'heron/farm/farm.sha256'), 'utf8')).toBe(
+        readFileSync(path.join(root, 'farm/farm.sha256'), 'utf8'),
+      );
+      rmSync(file);
+      expect(ivrex().status).toBe(1);
+      expect(ivrex('--finish', '--frames', '1010').status).toBe(2);
+    }, 120000);
+
+    test('comes with a job for farms: a task for every few frames, then the last part', async () => {
+      const job = (
+        await api()
+          .post(`/api/shots/${bench().shotId}/job-template`)
+          .send({ ...order, lastFrame: 1014 })
+          .expect(200)
+      ).body as {
+        specificationVersion: string;
+        steps: {
+          name: string;
+          parameterSpace?: { taskParameterDefinitions: object[] };
+          dependencies?: object[];
+          script: { actions: { onRun: { args: string[] } } };
+        }[];
+      };
+      expect(job.specificationVersion).toBe('jobtemplate-2023-09');
+      const [frames, last] = job.steps;
+      expect(frames.parameterSpace?.taskParameterDefinitions).toEqual([{ name: 'First', type: 'INT', range: '1010' }]);
+      expect(frames.script.actions.onRun.args.slice(-4)).toEqual(['--from', '{{Task.Param.First}}', '--chunk', '4']);
+      expect(last).toMatchObject({ dependencies: [{ dependsOn: 'Frames' }] });
+    });
+
+    test('gives its settings to a shot with the same passes, and says which are missing', async () => {
+      const document = await read();
+      const before = ((await api().get(`/api/shots/${bench().shotId}`)).body as ShotDetail).settings;
+      // As another database has it: every id is another one.
+      const elsewhere = JSON.parse(
+        JSON.stringify(document).replace(/[0-9a-f]{8}(-[0-9a-f]{4}){3}-/g, '00000000-0000-4000-8000-'),
+      ) as ShotDocumentText;
+      const changed = { ...elsewhere, settings: { ...elsewhere.settings, samples: 33 } };
+      const taken = (await api().post(`/api/shots/${bench().shotId}/take-over`).send(changed).expect(200)).body as ShotDetail;
+      expect(taken.settings).toEqual({ ...before, samples: 33 });
+      await api().post(`/api/shots/${bench().shotId}/undo`).send({}).expect(200);
+      const other = { ...elsewhere, sequences: elsewhere.sequences.map((s) => ({ ...s, name: `otter_${s.name}` })) };
+      expect((await api().post(`/api/shots/${bench().shotId}/take-over`).send(other).expect(422)).body).toMatchObject({
+        error: { message: expect.stringMatching(/other passes: otter_heron\.####\.exr/) as string },
+      });
     });
   });
 

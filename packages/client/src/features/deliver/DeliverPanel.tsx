@@ -14,6 +14,7 @@ import { checkDraft, newDraft, productsOf, usualName, usualPattern, type Deliver
 import { DeliveryCard } from './DeliveryCard';
 import { FilesCard } from './FilesCard';
 import { FormCard } from './FormCard';
+import { HandOverCard } from './HandOverCard';
 import { PlanCard } from './PlanCard';
 import { ProductsCard } from './ProductsCard';
 
@@ -80,6 +81,7 @@ export function DeliverPanel() {
       ))}
       {deliveries.data?.length === 0 && <p>Nothing has been delivered from this shot yet.</p>}
       {deliveries.isError && <Alert type="error" showIcon title={sentenceOf(deliveries.error)} />}
+      <HandOverCard shotId={shot.id} shot={shot.name} options={options} />
       <ReportCard />
     </>
   );

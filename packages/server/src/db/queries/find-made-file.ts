@@ -1,10 +1,5 @@
+import type { MadeFile } from '@ivrex/media';
 import type { Db } from '../database';
-
-export interface MadeFile {
-  readonly key: string;
-  readonly sha256: string;
-  readonly bytes: number;
-}
 
 /** What was written there last. */
 export async function findMadeFile(db: Db, file: string): Promise<MadeFile | null> {

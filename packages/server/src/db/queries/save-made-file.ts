@@ -1,5 +1,5 @@
+import type { MadeFile } from '@ivrex/media';
 import type { Db } from '../database';
-import type { MadeFile } from './find-made-file';
 
 export async function saveMadeFile(db: Db, file: string, { key, sha256, bytes }: MadeFile): Promise<void> {
   await db.query(
