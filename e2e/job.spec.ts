@@ -102,6 +102,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
       'by_hand.1011.exr',
       'by_hand.1012.exr',
       'by_hand.1013.exr',
+      'by_hand.report.html',
       'by_hand.sha256',
       'by_hand.shot.json',
     ]);
@@ -128,6 +129,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
   await test.step('a movie for review, which ffprobe confirms frame by frame', async () => {
     await page.getByTestId('form-card').getByText('Movie', { exact: true }).click();
     await page.getByLabel('Name', { exact: true }).fill('for_review');
+    await page.getByLabel('Shot report beside it').uncheck();
     await expect(page.getByTestId('name-example')).toContainText('for_review/for_review.mp4');
     await page.getByRole('button', { name: 'Render the sequence' }).click();
     const card = page.getByTestId('delivery').filter({ hasText: 'for_review' });
@@ -194,6 +196,10 @@ test('a delivery is cancelled, and the rest is rendered later', async ({ page })
   await expect.poll(() => readdirSync(folder).filter((name) => name.endsWith('.part'))).toEqual([]);
   expect(readdirSync(folder).length).toBeLessThan(12);
   await card.getByRole('button', { name: 'Render what is missing' }).click();
+  await card.getByRole('button', { name: 'Pause' }).click();
+  await expect(card).toHaveAttribute('data-state', 'paused');
+  await expect(card.locator('.frame-cells .running')).toHaveCount(0);
+  await card.getByRole('button', { name: 'Go on' }).click();
   await expect(card).toHaveAttribute('data-state', 'done', { timeout: 300000 });
   expect(readdirSync(folder).filter((name) => name.endsWith('.exr'))).toHaveLength(12);
 });

@@ -134,6 +134,15 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await shot.step('Deliver');
   await expect(page.getByRole('button', { name: 'Render the sequence' })).toBeVisible();
+  await expect(page.getByTestId('delivery-plan')).toContainText('24 frames');
   await look(page, 'deliver');
+  // Something in the queue, of which nothing has to be waited for.
+  const id = /shots\/([^/]+)/.exec(page.url())?.[1] ?? '';
+  const order = { name: 'TC_010_blurred', firstFrame: 1003, lastFrame: 1010 };
+  const made = (await (await page.request.post(`/api/shots/${id}/deliveries`, { data: order })).json()) as { id: string };
+  await page.goto('/queue');
+  await expect(page.getByTestId('workers')).toContainText('frame 10', { timeout: 120000 });
+  await look(page, 'queue');
+  await page.request.post(`/api/deliveries/${made.id}/cancel`, { data: {} });
   expect(errors).toEqual([]);
 });

@@ -97,7 +97,7 @@ main(async () => {
     const started = Date.now();
     const worker = launch('worker.mjs', { IVREX_WORKER: `worker ${number}` });
     try {
-      setPriority(worker.pid, 5);
+      setPriority(worker.pid, 10);
     } catch {
       // It is gone already; the exit below says so.
     }
@@ -149,9 +149,17 @@ async function takeOver(runFile, commandLineOf) {
     );
   const isOurs = (pid) => commandLineOf(pid)?.includes('packages/server/dist/');
   for (const pid of [server, ...workers].filter(isOurs)) {
-    process.kill(pid, 'SIGTERM');
+    tryKill(pid, 'SIGTERM');
     for (let i = 0; i < 100 && commandLineOf(pid) !== null; i++) await wait(50);
-    if (isOurs(pid)) process.kill(pid, 'SIGKILL');
+    if (isOurs(pid)) tryKill(pid, 'SIGKILL');
   }
   rmSync(runFile, { force: true });
+}
+
+function tryKill(pid, signal) {
+  try {
+    process.kill(pid, signal);
+  } catch {
+    // It ended by itself meanwhile.
+  }
 }

@@ -74,6 +74,8 @@ const optionsShape = z.strictObject({
   handles: z.number().int().min(0).max(1000).default(0),
   existing: z.enum(EXISTING).default('changed'),
   priority: z.enum(PRIORITIES).default('normal'),
+  /** The shot report is written beside it. */
+  report: z.boolean().default(false),
 });
 
 export const deliveryOptionsSchema = optionsShape.superRefine((o, context) => {

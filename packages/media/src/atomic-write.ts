@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, open, readdir, rename, unlink } from 'node:fs/promises';
+import { mkdir, open, readdir, realpath, rename, unlink } from 'node:fs/promises';
 import path from 'node:path';
 import { IvrexError } from '@ivrex/core';
 
@@ -22,6 +22,20 @@ export async function writeFileAtomic(file: string, bytes: Uint8Array): Promise<
   } catch (error) {
     await unlink(beside).catch(() => undefined);
     throw new IvrexError('cannotWrite', `cannot be written: ${reasonOf(error)}`, file);
+  }
+}
+
+/**
+ * A file that is to be written below a folder must lie there once links are followed. @throws IvrexError forbidden
+ */
+export async function assertBelow(root: string, file: string): Promise<void> {
+  const top = await realpath(root).catch(() => path.resolve(root));
+  for (let at = file; ; at = path.dirname(at)) {
+    const there = await realpath(at).catch(() => null);
+    if (there === null && at !== path.dirname(at)) continue;
+    // Nothing of it is there yet, not even the folder: then there is no link either.
+    if (there === null || there === top || there.startsWith(`${top}${path.sep}`) || top.startsWith(`${there}${path.sep}`)) return;
+    throw new IvrexError('forbidden', `a link leads out of ${root}: nothing is written there`, file);
   }
 }
 

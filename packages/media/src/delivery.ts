@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import path from 'node:path';
 import { besideName, fileNameOf, filesOf, shutterOfElement, writtenDocument, type DeliveryOptions } from '@ivrex/contract';
 import { describeShutter, IvrexError } from '@ivrex/core';
-import { removeLeftovers, writeFileAtomic } from './atomic-write';
+import { assertBelow, removeLeftovers, writeFileAtomic } from './atomic-write';
 import type { BlurPool } from './blur-pool';
 import { fileRequests, makeFiles, type FileRequest } from './deliver-frame';
 import { rateOf } from './element-frames';
@@ -55,7 +55,10 @@ export async function makeOrKeep(pool: BlurPool, order: DeliveryOrder, frame: nu
   if (options.form.kind === 'movie' && !isNew && (await (order.standing ??= moviesStand(order)))) return KEPT;
   const requests = fileRequests(book, options, root, frame);
   if (options.existing === 'keep' && (await allThere(requests))) return KEPT;
-  for (const { file } of requests) await removeLeftovers(file);
+  for (const { file } of requests) {
+    await assertBelow(root, file);
+    await removeLeftovers(file);
+  }
   for (let read = 1; ; read++) {
     const key = await frameKey(requests, digests);
     if (!isNew && (await isAsMade(requests, key, made))) return KEPT;
@@ -132,6 +135,7 @@ async function makeMovies(order: DeliveryOrder, fontFile: string, signal?: Abort
   const [element] = book.settings.elements;
   const caption = `${book.document.name}  v${String(options.version).padStart(3, '0')}  ${describeShutter(shutterOfElement(book.settings, element))}`;
   for (const movie of movies) {
+    await assertBelow(order.root, movie);
     await removeLeftovers(movie);
     const fps = rateOf(book, element.beauty) ?? USUAL_RATE;
     await makeReviewMovie({ movie, codec: form.codec, frames, fps, caption: form.burnIn ? caption : null, fontFile }, signal);
@@ -154,6 +158,7 @@ async function writeFacts({ options, book, root, frames, made }: DeliveryOrder, 
     const known = options.existing === 'keep' ? null : await made.find(file);
     lines.push(`${known?.sha256 ?? (await hashFile(file))}  ${path.relative(folder, file)}\n`);
   }
+  await assertBelow(root, beside);
   const sums = `${beside}.sha256`,
     shot = `${beside}.shot.json`;
   await writeFileAtomic(sums, Buffer.from(lines.join('')));

@@ -8,6 +8,7 @@ import { migrate } from './db/migrate';
 import { makeApp } from './http/app';
 import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
+import { recentRasters } from './services/frames';
 import { FolderLooks } from './services/measures';
 import { Matches } from './services/matches';
 import { MotionAudits } from './services/motion-audits';
@@ -31,7 +32,17 @@ const pool = new BlurPool({
 });
 const queue = await openDeliveryQueue(config.databaseUrl, database, log);
 const demo = new DemoJob(config);
-const base = { database, pool, config, log, queue, work: demo, now: () => new Date(), looks: new FolderLooks(config.limits) };
+const base = {
+  database,
+  pool,
+  config,
+  log,
+  queue,
+  work: demo,
+  now: () => new Date(),
+  looks: new FolderLooks(config.limits),
+  rasters: recentRasters(),
+};
 const watch = new ShotWatch(base);
 const audits = new MotionAudits(base);
 const remaps = new MotionRemaps(base);

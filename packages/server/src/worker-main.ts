@@ -9,6 +9,7 @@ import { openDatabase } from './db/database';
 import { migrate } from './db/migrate';
 import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DeliveryWorker } from './jobs/delivery-worker';
+import { Matches } from './services/matches';
 import { SharedDigests } from './services/digests';
 
 /** A process that renders deliveries. It needs the database and the folders, and nothing of the server's. */
@@ -27,19 +28,22 @@ const pool = new BlurPool({
 const queue = await openDeliveryQueue(config.databaseUrl, database, log);
 const { mappings } = config;
 const back = mappings.map(({ from, to }) => ({ from: to, to: from }));
+const base = { database, pool, log, now: () => new Date() };
 const worker = new DeliveryWorker({
-  database,
-  pool,
-  log,
+  ...base,
   queue,
+  matches: new Matches(base),
+  // A worker does not set out to measure speeds: reports beside deliveries are without their chart.
+  audits: { look: () => Promise.resolve(null) },
   mappings,
-  now: () => new Date(),
   worker: workerIdSchema.parse(randomUUID()),
   name: config.workerName,
   threads: config.threads,
   fontFile: config.fontFile,
   digests: new SharedDigests(database, (file) => mappedPath(file, back)),
 });
+// Whoever started it may be gone before it is told.
+process.stdout.on('error', () => undefined);
 await worker.start();
 // The one line that the start script reads.
 process.stdout.write('IVREX WORKS\n');

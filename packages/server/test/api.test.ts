@@ -25,6 +25,7 @@ import { freeLostFrames } from '../src/db/queries/free-lost-frames';
 import { listDeliveries } from '../src/db/queries/list-deliveries';
 import { settleDeliveries } from '../src/db/queries/settle-deliveries';
 import { makeApp } from '../src/http/app';
+import { recentRasters } from '../src/services/frames';
 import { FolderLooks } from '../src/services/measures';
 import { MotionAudits } from '../src/services/motion-audits';
 import { Matches } from '../src/services/matches';
@@ -70,7 +71,17 @@ beforeAll(async () => {
     forget: () => Promise.resolve(),
     changePriority: () => Promise.resolve(),
   };
-  const base = { database, pool, config, log, queue, now: () => new Date(), work: { list: () => [] }, looks: new FolderLooks() };
+  const base = {
+    database,
+    pool,
+    config,
+    log,
+    queue,
+    now: () => new Date(),
+    work: { list: () => [] },
+    looks: new FolderLooks(),
+    rasters: recentRasters(),
+  };
   services = {
     ...base,
     watch: new ShotWatch(base),

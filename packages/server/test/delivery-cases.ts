@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import type { Delivery, DeliveryPlan, ShotDetail, ShotDocumentText, ShotId } from '@ivrex/contract';
 import { viewColours } from '@ivrex/core';
@@ -34,8 +34,9 @@ export function deliveryCases(bench: () => Bench, data: string): void {
     const { id, frames } = (await api().post(url('')).send(order).expect(201)).body as Delivery;
     const came: string[] = [];
     for (const { frame } of frames) came.push(await renderAt(services, id, frame));
-    const { fontFile } = services.config;
-    await finishDelivery({ ...(await workerOf(services)), fontFile }, id, new AbortController().signal);
+    const { fontFile } = services.config,
+      { matches, audits } = services;
+    await finishDelivery({ ...(await workerOf(services)), fontFile, matches, audits }, id, new AbortController().signal);
     const delivery = ((await api().get(url('')).expect(200)).body as Delivery[]).find((d) => d.id === id);
     if (delivery === undefined) throw new Error('the delivery is gone');
     return { delivery, came };
@@ -140,6 +141,13 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       expect([sum(file(1010)), sum(file(1011))]).toEqual(before);
     }, 60000);
 
+    test('the report beside is that of what was delivered', async () => {
+      const { delivery } = await deliver({ ...order, report: true });
+      const file = path.join(root, 'again/again.report.html');
+      expect(delivery.extras).toContain(file);
+      expect(readFileSync(file, 'utf8')).toMatch(/<h1>heron<\/h1>[^]*180 degrees/);
+    }, 120000);
+
     test('is left alone, whatever is in it, or counted up', async () => {
       writeFileSync(file(1010), 'by hand');
       expect((await deliver({ ...order, existing: 'keep' })).came).toEqual(['kept', 'kept']);
@@ -151,6 +159,18 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       expect((await deliver(up)).delivery.options.version).toBe(2);
       expect(existsSync(path.join(root, 'again_v002/again.1010.exr'))).toBe(true);
     }, 60000);
+
+    test('is not followed out of the folder of deliveries by a link', async () => {
+      const outside = path.join(data, 'outside');
+      mkdirSync(outside, { recursive: true });
+      symlinkSync(outside, path.join(root, 'linked'));
+      const { delivery } = await deliver({ ...range, name: 'linked' });
+      expect(delivery).toMatchObject({
+        state: 'failed',
+        frames: [{ attempt: 1, error: expect.stringContaining('a link leads out of') as string }, {}],
+      });
+      expect(readdirSync(outside)).toEqual([]);
+    });
 
     test('is not written by two deliveries at one time', async () => {
       const twice = { ...range, name: 'twice' };

@@ -194,7 +194,7 @@ export function apiRoutes(services: Services): Router {
       return;
     }
     // Headers after the pixels: an error is JSON.
-    const pixels = await frameRaster(services, file, form, every);
+    const pixels = await frameRaster(services, file, tag, form, every);
     response.set({ ETag: tag, 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
   });
 

@@ -1,5 +1,5 @@
 import path from 'node:path';
-import type { DeliveryId, WorkerId } from '@ivrex/contract';
+import type { DeliveryId, ShotId, WorkerId } from '@ivrex/contract';
 import { IvrexError, type ErrorCode } from '@ivrex/core';
 import { makeOrKeep, mappedDocument, mappedPath, ShotBook, type DeliveryOrder, type MadeFile, type PathMapping } from '@ivrex/media';
 import { claimFrame } from '../db/queries/claim-frame';
@@ -22,6 +22,7 @@ export interface WorkServices extends Pick<Services, 'database' | 'pool' | 'now'
 /** An order with its id and where the database says that its files are. */
 export interface OpenOrder extends DeliveryOrder {
   readonly id: DeliveryId;
+  readonly shotId: ShotId;
   readonly homeRoot: string;
 }
 
@@ -37,7 +38,7 @@ export async function openOrder({ database, mappings, digests }: WorkServices, i
     find: (file: string) => findMadeFile(database, home(file)),
     save: (file: string, known: MadeFile) => saveMadeFile(database, home(file), known),
   };
-  return { id, options, book: new ShotBook(mappedDocument(document, mappings)), root, homeRoot, frames, made, digests };
+  return { id, shotId, options, book: new ShotBook(mappedDocument(document, mappings)), root, homeRoot, frames, made, digests };
 }
 
 /** Times that a frame is tried when its trouble may pass. */

@@ -4,6 +4,7 @@ import { IvrexError } from '@ivrex/core';
 import { cryptomatteOf, fileOnDisk, loadHeader, passFileOf, pictureOf, type PassFile, type PictureFile } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { findPassFile, type PassPlace } from '../db/queries/find-pass-file';
+import { Recent } from './recent';
 import type { Services } from './services';
 
 /** With `settings`, as a state of the shot numbers and reads it; else as the shot does now. */
@@ -50,13 +51,24 @@ export async function rasterTag(file: PictureFile): Promise<string> {
   return `"${stamps.join('-')}-${Buffer.from(JSON.stringify(file.reading ?? null)).toString('base64url')}"`;
 }
 
+/** Of frames that were asked for lately; those who look at the same shot share them. About 60 pictures of 960 x 540. */
+const MOST_RASTER_BYTES = 256 * 2 ** 20;
+
+export function recentRasters(): Recent<Uint8Array> {
+  return new Recent(MOST_RASTER_BYTES, (pixels) => pixels.byteLength);
+}
+
+/** `tag` stands for the files as they are now, see `rasterTag`. */
 export async function frameRaster(
-  { pool }: Pick<Services, 'pool'>,
+  { pool, rasters }: Pick<Services, 'pool' | 'rasters'>,
   file: PictureFile,
+  tag: string,
   form: 'picture' | 'planes',
   every: number,
 ): Promise<Uint8Array> {
-  return pool.run<'raster'>({ kind: 'raster', request: { pass: file, form, every } });
+  return rasters.of(JSON.stringify([file, tag, form, every]), () =>
+    pool.run<'raster'>({ kind: 'raster', request: { pass: file, form, every } }),
+  );
 }
 
 /** Names of the objects in a Cryptomatte pass. Empty when the file carries no manifest. @throws IvrexError notFound, unsupported */

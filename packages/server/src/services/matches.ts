@@ -88,9 +88,14 @@ export class Matches {
 
   /** Where a frame's blur, as it is set now, can't be trusted. @throws IvrexError badSetting, missingFrame */
   async trust(shotId: ShotId, frame: number, element: ElementId | null = null): Promise<TrustReport> {
+    return this.trustOf(await shotDetail(this.services.database, shotId, element), frame);
+  }
+
+  /** The same of any state of the shot: the first element of its settings. */
+  async trustOf(detail: ShotDetail, frame: number): Promise<TrustReport> {
     const { database, pool } = this.services;
-    const detail = await shotDetail(database, shotId, element);
-    const { path, hidden } = detail.settings;
+    const { path, hidden } = detail.settings,
+      shotId = detail.shot.id;
     const { sources, shutter } = frameSources(await shotBook(database, shotId, detail.settings), frame);
     const now = shutterAt(shutter, frame);
     const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);

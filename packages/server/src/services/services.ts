@@ -8,6 +8,7 @@ import type { FolderLooks } from './measures';
 import type { MotionAudits } from './motion-audits';
 import type { MotionMakes } from './motion-makes';
 import type { MotionRemaps } from './motion-remaps';
+import type { Recent } from './recent';
 
 /** What every use case is handed. No globals. */
 export interface Services {
@@ -19,6 +20,8 @@ export interface Services {
   readonly queue: DeliveryQueue;
   readonly work: WorkBoard;
   readonly looks: FolderLooks;
+  /** Pixels for pages, see `frameRaster`. */
+  readonly rasters: Recent<Uint8Array>;
   readonly watch: { see(shotId: ShotId): void };
   readonly audits: MotionAudits;
   readonly remaps: MotionRemaps;

@@ -1,4 +1,13 @@
-import { roleOf, shutterOfElement, type ElementId, type Pass, type ShotDetail, type ShotId, type ShotReport } from '@ivrex/contract';
+import {
+  roleOf,
+  shutterOfElement,
+  type ElementId,
+  type MatchReport,
+  type Pass,
+  type ShotDetail,
+  type ShotId,
+  type ShotReport,
+} from '@ivrex/contract';
 import { describeBlur, describeShutter, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
 import { frameSources } from '@ivrex/media';
 import { costOf } from './matches';
@@ -7,7 +16,9 @@ import type { Services } from './services';
 import { shotBook } from './shot-documents';
 import { shotDetail } from './shots';
 
-type ReportServices = Pick<Services, 'database' | 'pool' | 'now' | 'audits' | 'matches'>;
+export interface ReportServices extends Pick<Services, 'database' | 'pool' | 'now' | 'matches'> {
+  readonly audits: Pick<Services['audits'], 'look'>;
+}
 
 /**
  * All that is known of a shot, for hand-over. `frame` is shown blurred, and with it the frames that the last match was made from.
@@ -19,12 +30,24 @@ export async function shotReport(
   frame: number,
   focus: ElementId | null = null,
 ): Promise<ShotReport> {
-  const { database, audits, matches, now } = services;
-  const detail = await shotDetail(database, shotId, focus);
-  const { shot, settings, passes, findings, state } = detail;
-  const [element] = settings.elements;
+  const { matches } = services;
   const match = await matches.newest(shotId);
   const shown = [...new Set([frame, ...(match?.match.frames.slice(0, MOST_MATCHED).map((f) => f.frame) ?? [])])].sort((a, b) => a - b);
+  return reportOf(services, await shotDetail(services.database, shotId, focus), shown, match);
+}
+
+/** The same of any state of the shot, with pictures of these frames. */
+export async function reportOf(
+  services: ReportServices,
+  detail: ShotDetail,
+  shown: readonly number[],
+  match: MatchReport | null,
+): Promise<ShotReport> {
+  const { audits, now } = services;
+  const { shot, settings, passes, findings, state } = detail;
+  const [element] = settings.elements,
+    shotId = shot.id,
+    focus = element.id;
   const shutter = shutterOfElement(settings, element);
   const { name, folder, firstFrame, lastFrame, fps, width, height } = shot;
   const frames = [];
@@ -86,7 +109,7 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
     figures: finite(made.figures),
     before: finite(made.before),
     made: describeBlur(made.report, rounded(now), shutter, made.mostSlices),
-    trust: (await matches.trust(shot.id, frame, settings.elements[0].id)).verdict,
+    trust: (await matches.trustOf(detail, frame)).verdict,
     pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
     warnings: [...made.warnings, ...made.report.notes],
   };

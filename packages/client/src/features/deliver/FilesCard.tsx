@@ -1,5 +1,5 @@
 import { NAME_TOKENS } from '@ivrex/contract';
-import { Button, Input, InputNumber, Select } from 'antd';
+import { Button, Checkbox, Input, InputNumber, Select } from 'antd';
 import type { DeliveryDraft } from './delivery-draft';
 
 interface Props {
@@ -97,6 +97,9 @@ export function FilesCard({ draft, usual, example, onChange }: Props) {
           />
         </div>
       </div>
+      <Checkbox checked={draft.report} onChange={(e) => onChange({ report: e.target.checked })}>
+        Shot report beside it
+      </Checkbox>
     </section>
   );
 }

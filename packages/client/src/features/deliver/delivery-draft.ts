@@ -35,6 +35,7 @@ export interface DeliveryDraft {
   readonly handles: number | null;
   readonly existing: DeliveryOptions['existing'];
   readonly priority: DeliveryOptions['priority'];
+  readonly report: boolean;
 }
 
 export function newDraft(elements: readonly Element[], first: number, last: number): DeliveryDraft {
@@ -58,6 +59,7 @@ export function newDraft(elements: readonly Element[], first: number, last: numb
     handles: 0,
     existing: 'changed',
     priority: 'normal',
+    report: true,
   };
 }
 
@@ -112,6 +114,7 @@ export function checkDraft(draft: DeliveryDraft, shot: string, products: Product
     handles: draft.handles,
     existing: draft.existing,
     priority: draft.priority,
+    report: draft.report,
   });
   if (parsed.success) return { options: parsed.data };
   const [issue] = parsed.error.issues;
