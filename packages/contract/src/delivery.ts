@@ -215,7 +215,8 @@ export const deliveryPlanSchema = z.object({
   /** Of these. */
   kept: z.number().int(),
   missing: z.array(z.number().int()),
-  /** The first file's path, and how many files there will be. */
+  /** The folder that deliveries go to; the first file's path below it; how many files there will be. */
+  root: z.string(),
   example: z.string(),
   files: z.number().int(),
   version: z.number().int(),

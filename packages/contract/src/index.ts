@@ -2,6 +2,7 @@ export * from './ids';
 export * from './camera-document';
 export * from './encoding-schema';
 export * from './explain';
+export * from './amounts';
 export * from './shutter-schema';
 export * from './motion';
 export * from './made-motion';

@@ -38,16 +38,13 @@ export async function openDeliveryQueue(databaseUrl: string, database: Db, log: 
   await boss.createQueue(FINISH);
   return {
     async sendFrames(deliveryId, frames, priority) {
-      const jobs = [];
+      // One by one: jobs of one statement have the same time, and would be taken in any order.
       for (let i = 0; i < frames.length; i += CHUNK)
-        jobs.push({
-          name: FRAMES,
-          data: { deliveryId, frames: frames.slice(i, i + CHUNK) },
-          expireInSeconds: EXPIRE_SECONDS,
-          retryLimit: 2,
-          priority: PRIORITY[priority],
-        });
-      if (jobs.length > 0) await boss.insert(jobs);
+        await boss.send(
+          FRAMES,
+          { deliveryId, frames: frames.slice(i, i + CHUNK) },
+          { expireInSeconds: EXPIRE_SECONDS, retryLimit: 2, priority: PRIORITY[priority] },
+        );
     },
     async sendFinish(deliveryId) {
       await boss.send(FINISH, { deliveryId }, { expireInSeconds: EXPIRE_SECONDS, retryLimit: 2 });

@@ -1,6 +1,7 @@
 import { readdir, statfs } from 'node:fs/promises';
 import path from 'node:path';
 import {
+  bytesText,
   fileNameOf,
   filesOf,
   framesToDeliver,
@@ -52,7 +53,7 @@ export async function planDelivery(services: PlanServices, shotId: ShotId, asked
   const freeBytes = await freeSpace(root);
   if (freeBytes !== null && bytes > freeBytes)
     faults.push(
-      `it needs ${measure.bytes === null ? 'up to' : 'about'} ${inWords(bytes)}, and ${root} has ${inWords(freeBytes)} left; make room, or deliver fewer frames or a smaller form`,
+      `it needs ${measure.bytes === null ? 'up to' : 'about'} ${bytesText(bytes)}, and ${root} has ${bytesText(freeBytes)} left; make room, or deliver fewer frames or a smaller form`,
     );
   const files = filesOf(options);
   return {
@@ -62,7 +63,8 @@ export async function planDelivery(services: PlanServices, shotId: ShotId, asked
       frames,
       kept,
       missing: wantedFrames(options).filter((f) => !frames.includes(f)),
-      example: path.join(root, fileNameOf(options, document.name, files[0].name, frames[0] ?? options.firstFrame)),
+      root,
+      example: fileNameOf(options, document.name, files[0].name, frames[0] ?? options.firstFrame),
       files: files.length * (options.form.kind === 'movie' ? 1 : frames.length),
       version,
       seconds: measure.milliseconds === null ? null : (measure.milliseconds * left) / 1000,
@@ -160,17 +162,6 @@ async function freeSpace(folder: string): Promise<number | null> {
     if (there !== null) return there.bavail * there.bsize;
     if (at === path.dirname(at)) return null;
   }
-}
-
-function inWords(bytes: number): string {
-  const units = ['bytes', 'kB', 'MB', 'GB', 'TB'];
-  let value = bytes,
-    unit = 0;
-  while (value >= 1000 && unit < units.length - 1) {
-    value /= 1000;
-    unit++;
-  }
-  return `${value < 10 && unit > 0 ? value.toFixed(1) : Math.round(value)} ${units[unit]}`;
 }
 
 /** What identifies the files of a delivery: no two write the same at one time. */

@@ -1,4 +1,4 @@
-import type { ShotReport } from '@ivrex/contract';
+import { timeText, type ShotReport } from '@ivrex/contract';
 import { describeEncoding, shutterAngleDeg } from '@ivrex/core';
 
 /** A shot report as one page that needs nothing else: pictures and charts are in it. For looking at and for printing. */
@@ -47,12 +47,6 @@ function percent(share: number): string {
   return `${(100 * share).toFixed(share < 0.0995 ? 1 : 0)} %`;
 }
 
-export function timeWords(seconds: number): string {
-  if (seconds < 90) return `${Math.round(seconds)} s`;
-  const minutes = Math.round(seconds / 60);
-  return minutes < 90 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
-}
-
 const WORDS = { fine: 'Fine', fix: 'Fix this first', rerender: 'Render it with blur' } as const;
 
 function verdictSection({ frames, cost }: ShotReport): string {
@@ -68,7 +62,7 @@ function verdictSection({ frames, cost }: ShotReport): string {
   const times =
     cost.sharpSeconds === null || cost.blurredSeconds === null
       ? 'The headers do not say how long a frame took to render.'
-      : `A sharp frame took ${timeWords(cost.sharpSeconds)}, with blur ${timeWords(cost.blurredSeconds)} (${cost.isMeasured ? 'as the reference says' : 'four times, as is usual'}): over ${cost.frames} frames blurring afterwards saves ${timeWords((cost.blurredSeconds - cost.sharpSeconds) * cost.frames)} of rendering.`;
+      : `A sharp frame took ${timeText(cost.sharpSeconds)}, with blur ${timeText(cost.blurredSeconds)} (${cost.isMeasured ? 'as the reference says' : 'four times, as is usual'}): over ${cost.frames} frames blurring afterwards saves ${timeText((cost.blurredSeconds - cost.sharpSeconds) * cost.frames)} of rendering.`;
   return `<section><h2>Can it be trusted?</h2><table><tr><th>Frame</th><th>Verdict</th><th>Why</th></tr>${rows.join('')}</table><p>${text(times)}</p></section>`;
 }
 

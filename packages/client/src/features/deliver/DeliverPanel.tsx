@@ -66,7 +66,7 @@ export function DeliverPanel() {
       <FilesCard
         draft={draft}
         usual={{ name: usualName(shot.name, draft, products, elements), pattern: usualPattern(form, products, draft.existing) }}
-        example={options === null ? null : (plan.data?.example ?? null)}
+        example={options === null || plan.data === undefined ? null : { path: plan.data.example, root: plan.data.root }}
         onChange={change}
       />
       <PlanCard

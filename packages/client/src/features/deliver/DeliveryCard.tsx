@@ -1,9 +1,8 @@
-import { frameRuns, type Delivery, type Product } from '@ivrex/contract';
+import { frameRuns, timeText, type Delivery, type Product } from '@ivrex/contract';
 import { Alert, Button, Progress, Tag, Typography } from 'antd';
 import dayjs from 'dayjs';
 import { useDeliveryAction } from '../../api/deliveries';
 import { sentenceOf } from '../../api/request';
-import { timeText } from '../../ui/amounts';
 
 export const STATE_NAMES: Record<Delivery['state'], string> = {
   running: 'rendering',

@@ -5,8 +5,8 @@ import type { DeliveryDraft } from './delivery-draft';
 interface Props {
   readonly draft: DeliveryDraft;
   readonly usual: { readonly name: string; readonly pattern: string };
-  /** The first file's path, as it would be called. */
-  readonly example: string | null;
+  /** The first file's path, as it would be called, and the folder that it is below. */
+  readonly example: { readonly path: string; readonly root: string } | null;
   readonly onChange: (part: Partial<DeliveryDraft>) => void;
 }
 
@@ -62,8 +62,8 @@ export function FilesCard({ draft, usual, example, onChange }: Props) {
           }
           onChange={(e) => onChange({ pattern: e.target.value })}
         />
-        <span className="evidence" data-testid="name-example" style={{ overflowWrap: 'anywhere' }}>
-          {example === null ? `Words in braces: ${NAME_TOKENS.map((t) => `{${t}}`).join(' ')}` : example}
+        <span className="evidence" data-testid="name-example" title={example?.root} style={{ overflowWrap: 'anywhere' }}>
+          {example === null ? `Words in braces: ${NAME_TOKENS.map((t) => `{${t}}`).join(' ')}` : example.path}
         </span>
       </div>
       <div className="grid2">

@@ -1,8 +1,6 @@
-import type { DeliveryPlan } from '@ivrex/contract';
-import { frameRuns } from '@ivrex/contract';
+import { bytesText, frameRuns, timeText, type DeliveryPlan } from '@ivrex/contract';
 import { Alert, Button } from 'antd';
 import { WorkersLine } from './WorkersLine';
-import { bytesText, timeText } from '../../ui/amounts';
 
 interface Props {
   /** Null before it is known. */

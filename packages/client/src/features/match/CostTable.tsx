@@ -1,5 +1,4 @@
-import { timeText } from '../../ui/amounts';
-import type { TrustReport } from '@ivrex/contract';
+import { timeText, type TrustReport } from '@ivrex/contract';
 
 /** What the shot's frames took to render, and what rendering them with blur would take. */
 export function CostTable({ cost, word }: { cost: TrustReport['cost']; word: TrustReport['verdict']['word'] }) {

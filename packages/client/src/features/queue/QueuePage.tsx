@@ -1,4 +1,4 @@
-import { PRIORITIES, type Delivery, type Priority, type Queue, type Work, type Worker } from '@ivrex/contract';
+import { PRIORITIES, timeText, type Delivery, type Priority, type Queue, type Work, type Worker } from '@ivrex/contract';
 import { Alert, Progress, Select, Table, Tag } from 'antd';
 import dayjs from 'dayjs';
 import { useState } from 'react';
@@ -6,7 +6,6 @@ import { Link } from 'react-router';
 import { useDeliveryAction, useQueue } from '../../api/deliveries';
 import { sentenceOf } from '../../api/request';
 import { useWork } from '../../api/shots';
-import { timeText } from '../../ui/amounts';
 import { PageFrame } from '../../ui/PageFrame';
 import { DeliveryActions, STATE_COLOURS, STATE_NAMES, whatWords } from '../deliver/DeliveryCard';
 
