@@ -124,10 +124,17 @@ main(async () => {
         continue;
       }
       for (let number = 1; number <= Number(values.workers); number++) work(number);
-      say(`ready in ${((Date.now() - started) / 1000).toFixed(1)} s at  http://127.0.0.1:${address[1]}  (Ctrl+C stops it)`);
+      say(
+        `ready in ${((Date.now() - started) / 1000).toFixed(1)} s at  ${process.env.IVREX_PUBLIC?.split(',')[0] || `http://${shownHost()}:${address[1]}`}  (Ctrl+C stops it)`,
+      );
     }
   });
 });
+
+function shownHost() {
+  const host = process.env.IVREX_HOST ?? '127.0.0.1';
+  return host.includes(':') ? `[${host}]` : host;
+}
 
 /** In order, or by force when that takes too long. */
 async function end(child) {

@@ -120,6 +120,7 @@ export async function buildServer(say) {
         {
           server: 'packages/server/src/main.ts',
           worker: 'packages/server/src/worker-main.ts',
+          people: 'packages/server/src/people-main.ts',
           'media-worker': 'packages/media/src/worker.ts',
           'demo-worker': 'packages/demo/src/worker.ts',
         },

@@ -10,6 +10,7 @@ export const cameraTrackIdSchema = z.uuid().brand<'CameraTrackId'>();
 export const uploadIdSchema = z.uuid().brand<'UploadId'>();
 export const deliveryIdSchema = z.uuid().brand<'DeliveryId'>();
 export const workerIdSchema = z.uuid().brand<'WorkerId'>();
+export const personIdSchema = z.uuid().brand<'PersonId'>();
 export const namedStateIdSchema = z.uuid().brand<'NamedStateId'>();
 /** Elements live inside a shot's settings; "main" is the one that every shot starts with. */
 export const elementIdSchema = z
@@ -21,6 +22,7 @@ export type SequenceId = z.infer<typeof sequenceIdSchema>;
 export type PassId = z.infer<typeof passIdSchema>;
 export type EncodingId = z.infer<typeof encodingIdSchema>;
 export type DeliveryId = z.infer<typeof deliveryIdSchema>;
+export type PersonId = z.infer<typeof personIdSchema>;
 export type WorkerId = z.infer<typeof workerIdSchema>;
 export type LutId = z.infer<typeof lutIdSchema>;
 export type UploadId = z.infer<typeof uploadIdSchema>;

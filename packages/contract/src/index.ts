@@ -12,6 +12,7 @@ export * from './elements';
 export * from './shot';
 export * from './name-pattern';
 export * from './delivery';
+export * from './people';
 export * from './shot-document';
 export * from './job-template';
 export * from './take-over';

@@ -21,6 +21,8 @@ export const ERROR_CODES = [
   'conflict',
   'cancelled',
   'forbidden',
+  'signIn',
+  'tooMany',
   'internal',
 ] as const;
 export type ErrorCode = (typeof ERROR_CODES)[number];

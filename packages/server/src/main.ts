@@ -10,6 +10,7 @@ import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
 import { recentRasters } from './services/frames';
 import { FolderLooks } from './services/measures';
+import { people } from './services/people';
 import { Matches } from './services/matches';
 import { MotionAudits } from './services/motion-audits';
 import { MotionMakes } from './services/motion-makes';
@@ -49,6 +50,10 @@ const remaps = new MotionRemaps(base);
 const makes = new MotionMakes(base);
 const services: Services = { ...base, watch, audits, remaps, makes, matches: new Matches(base) };
 
+if (config.signInRequired && (await people(services)).length === 0) {
+  process.stderr.write('ivrex: people sign in here, and nobody can yet; add somebody first: npm run people -- add NAME --role admin\n');
+  process.exit(1);
+}
 const server = makeApp(services).listen(config.port, config.host, (error?: Error) => {
   if (error) {
     log.error({ err: error }, 'the address could not be opened');

@@ -38,6 +38,7 @@ import { matchCases } from './match-cases';
 import { madeMotionCases } from './made-motion-cases';
 import { deliveryCases } from './delivery-cases';
 import { renderAt, comeTime } from './render';
+import { signInCases } from './sign-in-cases';
 import { wheelRoomCases } from './wheel-room-cases';
 
 const ROOT = path.join(__dirname, '../../..');
@@ -313,6 +314,7 @@ describe('deliveries', () => {
 });
 
 deliveryCases(() => ({ api, services, shotId: shotId() }), data);
+signInCases(() => ({ api, services, shotId: shotId() }));
 
 describe('what a browser elsewhere may not do', () => {
   test('a foreign Host or Origin is refused', async () => {
@@ -335,7 +337,7 @@ describe('what a browser elsewhere may not do', () => {
 
 test('settings of the process are checked by name', () => {
   expect(() =>
-    readConfig({ IVREX_DATABASE_URL: 'postgresql://x', IVREX_ROOT: '/r', IVREX_DATA: '/d', IVREX_THREADS: '2', IVREX_HOST: '0.0.0.0' }),
+    readConfig({ IVREX_DATABASE_URL: 'postgresql://x', IVREX_ROOT: '/r', IVREX_DATA: '/d', IVREX_THREADS: '2', IVREX_HOST: 'marsh' }),
   ).toThrow('IVREX_HOST');
   expect(() => readConfig({})).toThrow('IVREX_DATABASE_URL');
 });

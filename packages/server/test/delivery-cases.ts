@@ -1,6 +1,17 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  truncateSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
 import path from 'node:path';
 import type { Delivery, DeliveryPlan, ShotDetail, ShotDocumentText, ShotId } from '@ivrex/contract';
 import { viewColours } from '@ivrex/core';
@@ -258,6 +269,30 @@ export function deliveryCases(bench: () => Bench, data: string): void {
   });
 
   describe('ranges', () => {
+    test('a worker that calls the folders otherwise makes the same files where it sees them, and all know of them', async () => {
+      const { services } = bench(),
+        there = path.join(data, 'volumes');
+      cpSync(path.join(data, 'media/marsh'), path.join(there, 'marsh'), { recursive: true });
+      const { id } = (
+        await api()
+          .post(url(''))
+          .send({ ...range, name: 'mapped' })
+          .expect(201)
+      ).body as Delivery;
+      const mappings = [
+        { from: path.join(data, 'media'), to: there },
+        { from: path.join(data, 'deliveries'), to: path.join(there, 'out') },
+      ];
+      const { signal } = new AbortController();
+      for (const frame of [1010, 1011]) expect(await renderAt(services, id, frame, signal, mappings)).toBe('made');
+      expect(existsSync(path.join(root, 'mapped'))).toBe(false);
+      for (const frame of [1010, 1011])
+        expect(sum(path.join(there, `out/heron/mapped/mapped.${frame}.exr`))).toBe(sum(path.join(root, `full/full.${frame}.exr`)));
+      cpSync(path.join(there, 'out/heron/mapped'), path.join(root, 'mapped'), { recursive: true });
+      await api().post(`/api/deliveries/${id}/cancel`).send({}).expect(200);
+      expect((await deliver({ ...range, name: 'mapped' })).came).toEqual(['kept', 'kept']);
+    }, 60000);
+
     test('every so manyth frame, with handles where the shot has them; gaps are said', async () => {
       expect((await plan({ name: 'r', firstFrame: 1011, lastFrame: 1013, handles: 1 })).frames).toEqual([1010, 1011, 1012, 1014]);
       const thin = await plan({ name: 'r', firstFrame: 1010, lastFrame: 1014, every: 2 });

@@ -1,3 +1,5 @@
+import { spawnSync } from 'node:child_process';
+import path from 'node:path';
 import { Application, commandLine, until, type Run } from './start-application';
 
 const application = new Application();
@@ -62,3 +64,34 @@ test("after kill -9 of the database the server says that it can't, and the next 
   expect(await answers(next.url)).toBe(true);
   await stop(next);
 });
+
+test('where people sign in nobody gets in before somebody was added, from the command line', async () => {
+  const door = new Application();
+  process.env.IVREX_SIGN_IN = 'always';
+  try {
+    const refused = await door.launch().ended;
+    expect([refused.code, refused.output]).toEqual([
+      1,
+      expect.stringContaining('nobody can yet; add somebody first: npm run people -- add'),
+    ]);
+    const people = (args: string[], input = '') =>
+      spawnSync(process.execPath, ['scripts/people.mjs', ...args, '--data', door.data], {
+        cwd: path.join(__dirname, '../../..'),
+        input,
+        encoding: 'utf8',
+      });
+    expect(people(['add', 'Warden', '--role', 'admin'], 'short').stderr).toContain('a password has at least 10 characters');
+    expect(people(['add', 'Warden']).stderr).toContain('say what they may do');
+    expect(people(['add', 'Warden', '--role', 'admin'], 'the tide is out at six\n').stdout).toBe('admin  Warden\n');
+    const run = await door.start();
+    expect((await fetch(`${run.url}/api/shots`)).status).toBe(401);
+    const body = JSON.stringify({ name: 'Warden', password: 'the tide is out at six' });
+    const signedIn = await fetch(`${run.url}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body });
+    expect(signedIn.status).toBe(200);
+    expect(people([]).stdout).toBe('admin  Warden\n');
+    expect(await door.stop(run)).toBe(0);
+  } finally {
+    delete process.env.IVREX_SIGN_IN;
+    await door.clear();
+  }
+}, 120000);

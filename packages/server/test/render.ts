@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { workerIdSchema, type DeliveryId } from '@ivrex/contract';
+import type { PathMapping } from '@ivrex/media';
 import { beatWorker } from '../src/db/queries/beat-worker';
 import { openOrder, renderDeliveryFrame, type WorkServices } from '../src/services/delivery-work';
 import { SharedDigests } from '../src/services/digests';
@@ -8,15 +9,21 @@ import type { Services } from '../src/services/services';
 const worker = workerIdSchema.parse(randomUUID());
 
 /** What a worker process is handed; it is one that lives. */
-export async function workerOf(services: Services): Promise<WorkServices> {
+export async function workerOf(services: Services, mappings: readonly PathMapping[] = []): Promise<WorkServices> {
   const { database } = services;
   await beatWorker(database, { id: worker, name: 'test', host: 'marsh', pid: process.pid, threads: 2, doing: null, framesDone: 0 });
-  return { ...services, worker, mappings: [], digests: new SharedDigests(database) };
+  return { ...services, worker, mappings, digests: new SharedDigests(database) };
 }
 
 /** One frame, as a worker makes it. */
-export async function renderAt(services: Services, id: DeliveryId, frame: number, signal = new AbortController().signal) {
-  const work = await workerOf(services);
+export async function renderAt(
+  services: Services,
+  id: DeliveryId,
+  frame: number,
+  signal = new AbortController().signal,
+  mappings: readonly PathMapping[] = [],
+) {
+  const work = await workerOf(services, mappings);
   return renderDeliveryFrame(work, await openOrder(work, id), frame, signal);
 }
 

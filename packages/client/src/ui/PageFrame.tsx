@@ -2,6 +2,7 @@ import { BulbOutlined, SearchOutlined } from '@ant-design/icons';
 import { Button, Input, Tooltip } from 'antd';
 import { useEffect, type HTMLAttributes, type ReactNode } from 'react';
 import { NavLink } from 'react-router';
+import { WhoIsHere } from './WhoIsHere';
 import { useAppearance } from '../app/appearance';
 
 interface Props {
@@ -37,6 +38,7 @@ export function PageFrame({ title, search, actions, children, over, handlers }: 
           </NavLink>
           <NavLink to="/encodings">Encodings</NavLink>
           <NavLink to="/queue">Queue</NavLink>
+          <NavLink to="/people">People</NavLink>
         </nav>
         <span className="spring" />
         {search !== null && (
@@ -52,6 +54,7 @@ export function PageFrame({ title, search, actions, children, over, handlers }: 
           />
         )}
         {actions}
+        <WhoIsHere />
         <Tooltip title="Dim or bright">
           <Button size="small" aria-label="Dim or bright" icon={<BulbOutlined />} onClick={toggle} />
         </Tooltip>

@@ -5,7 +5,25 @@ import { z } from 'zod';
 
 /** The only reader of the environment. */
 const environmentSchema = z.object({
-  IVREX_HOST: z.enum(['127.0.0.1', '::1', 'localhost'], 'only loopback addresses are served by this version').default('127.0.0.1'),
+  /** Beyond loopback people have to sign in. */
+  IVREX_HOST: z
+    .union([z.ipv4(), z.ipv6(), z.literal('localhost')], 'it must be an address of this machine, such as 127.0.0.1')
+    .default('127.0.0.1'),
+  /** The addresses that browsers use, with http:// or https://, separated by commas; needed when all of the machine's addresses are served. */
+  IVREX_PUBLIC: z
+    .string()
+    .default('')
+    .transform((text) =>
+      text
+        .split(',')
+        .map((url) => url.trim().replace(/\/$/, ''))
+        .filter((url) => url !== ''),
+    )
+    .pipe(z.array(z.url({ protocol: /^https?$/, error: 'each must be an address such as https://ivrex.example' }))),
+  /** "always": people sign in on this machine too. */
+  IVREX_SIGN_IN: z.enum(['beyond', 'always']).default('beyond'),
+  /** The largest file that may be uploaded, in GB. */
+  IVREX_MAX_UPLOAD_GB: z.coerce.number().positive().default(64),
   IVREX_PORT: z.coerce.number().int().min(0).max(65535).default(4780),
   IVREX_DATABASE_URL: z.url({ protocol: /^postgres(ql)?$/ }),
   IVREX_ROOT: z.string().min(1),
@@ -39,6 +57,11 @@ const environmentSchema = z.object({
 export interface Config {
   readonly host: string;
   readonly port: number;
+  /** Addresses that pages may come from; null: any port of loopback. */
+  readonly publicOrigins: readonly string[] | null;
+  readonly isPublicHttps: boolean;
+  readonly signInRequired: boolean;
+  readonly maxUploadBytes: number;
   readonly databaseUrl: string;
   readonly clientFolder: string;
   readonly kernelsWasm: string;
@@ -61,6 +84,8 @@ export interface Config {
   readonly fontFile: string;
 }
 
+const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
+
 /** @throws Error with one sentence that names the variable */
 export function readConfig(environment: Record<string, string | undefined>): Config {
   const parsed = environmentSchema.safeParse(environment);
@@ -71,9 +96,19 @@ export function readConfig(environment: Record<string, string | undefined>): Con
   const e = parsed.data;
   const media = path.join(e.IVREX_DATA, 'media'),
     uploads = path.join(e.IVREX_DATA, 'uploads');
+  const isLoopback = LOOPBACK.test(e.IVREX_HOST);
+  if (!isLoopback && e.IVREX_PUBLIC.length === 0 && /^(0\.0\.0\.0|::)$/.test(e.IVREX_HOST))
+    throw new Error(
+      'the setting IVREX_PUBLIC is missing: all addresses of this machine are served, so say which ones browsers use, such as http://10.1.2.3:4780',
+    );
+  const own = `http://${e.IVREX_HOST.includes(':') ? `[${e.IVREX_HOST}]` : e.IVREX_HOST}:${e.IVREX_PORT}`;
   return {
     host: e.IVREX_HOST,
     port: e.IVREX_PORT,
+    publicOrigins: isLoopback && e.IVREX_PUBLIC.length === 0 ? null : e.IVREX_PUBLIC.length > 0 ? e.IVREX_PUBLIC : [own],
+    isPublicHttps: e.IVREX_PUBLIC.length > 0 && e.IVREX_PUBLIC.every((url) => url.startsWith('https:')),
+    signInRequired: !isLoopback || e.IVREX_PUBLIC.length > 0 || e.IVREX_SIGN_IN === 'always',
+    maxUploadBytes: e.IVREX_MAX_UPLOAD_GB * 1e9,
     databaseUrl: e.IVREX_DATABASE_URL,
     threads: e.IVREX_THREADS,
     limits: {

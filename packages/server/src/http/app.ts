@@ -19,7 +19,7 @@ export function makeApp(services: Services): Express {
       customLogLevel: (_request, response, error) => (error !== undefined || response.statusCode >= 500 ? 'error' : 'debug'),
     }),
   );
-  app.use(sameOrigin);
+  app.use(sameOrigin(services.config));
   app.use(
     helmet({
       contentSecurityPolicy: {

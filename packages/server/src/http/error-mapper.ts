@@ -23,6 +23,8 @@ const STATUS: Record<ErrorCode, number> = {
   conflict: 409,
   cancelled: 409,
   forbidden: 403,
+  signIn: 401,
+  tooMany: 429,
   internal: 500,
 };
 

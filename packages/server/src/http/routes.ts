@@ -33,9 +33,11 @@ import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
+import { changeLog } from './change-log';
 import { deliveryRoutes } from './delivery-routes';
 import { focusOf } from './focus';
 import { matchRoutes } from './match-routes';
+import { guard, peopleRoutes, sessionRoutes } from './session';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
@@ -73,6 +75,9 @@ export function apiRoutes(services: Services): Router {
   api.get('/health', (_request, response) => {
     response.json({ ok: true });
   });
+  sessionRoutes(api, services);
+  api.use(guard(services), changeLog(services));
+  peopleRoutes(api, services);
   api.get('/work', (_request, response) => {
     response.json(services.work.list());
   });

@@ -1,6 +1,6 @@
-import { mkdir, readdir, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, readdir, rename, rm, stat, statfs } from 'node:fs/promises';
 import path from 'node:path';
-import { uploadIdSchema, type Upload, type UploadId } from '@ivrex/contract';
+import { bytesText, uploadIdSchema, type Upload, type UploadId } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import { FileStore } from '@tus/file-store';
 import { Server as TusServer } from '@tus/server';
@@ -75,10 +75,17 @@ export function makeUploadServer({ database, config }: Pick<Services, 'database'
   return new TusServer({
     path: '/api/upload-files',
     relativeLocation: true,
+    maxSize: config.maxUploadBytes,
     datastore: new FileStore({ directory: arriving }),
     async onUploadCreate(_request, upload) {
       // Refused before a byte is sent.
       await target(upload.metadata).catch(refuse);
+      const disk = await statfs(config.uploadsFolder).catch(() => null);
+      if (disk !== null && (upload.size ?? 0) > disk.bavail * disk.bsize)
+        throw {
+          status_code: 507,
+          body: `it has ${bytesText(upload.size ?? 0)}, and the disk has ${bytesText(disk.bavail * disk.bsize)} left`,
+        };
       return {};
     },
     async onUploadFinish(_request, upload) {
