@@ -252,9 +252,16 @@ describe('deliveries', () => {
     await api.put(`/api/shots/${shotId()}/settings`).send({ label: 'Reading', basedOn: detail.state.sequence, settings }).expect(200);
     id = await order();
     expect(sent.at(-1)).toEqual({ id, frames: [1010, 1011, 1012, 1014] });
+    const { rows } = await database.query<{ before: Date }>('SELECT now() AS before');
     for (const frame of [1010, 1011, 1012, 1014]) await render(frame);
     expect(await states()).toBe('done done waiting done');
-    // Its time has not come: what failed waits before it is tried again.
+    // What failed waits two seconds before it is tried again, and nobody takes it before its time has come.
+    const waits = await database.query(
+      `SELECT FROM delivery_frames WHERE frame = 1012 AND retry_at > $1::timestamptz + interval '2 seconds'`,
+      [rows[0].before],
+    );
+    expect(waits.rowCount).toBe(1);
+    await database.query(`UPDATE delivery_frames SET retry_at = now() + interval '1 hour' WHERE frame = 1012`);
     expect(await render(1012)).toBe('not mine');
     for (let n = 2; n <= 3; n++) {
       await comeTime(services);

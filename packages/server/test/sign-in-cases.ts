@@ -26,12 +26,12 @@ export function signInCases(bench: () => Bench): void {
     return cookie.split(';')[0];
   };
 
-  beforeAll(() => {
-    const { services } = bench();
-    open = request(makeApp({ ...services, config: { ...services.config, signInRequired: true } }));
-  });
-
   describe('signing in', () => {
+    beforeAll(() => {
+      const { services } = bench();
+      open = request(makeApp({ ...services, config: { ...services.config, signInRequired: true } }));
+    });
+
     test('a password is kept as salted scrypt, never the same twice', async () => {
       const [one, two] = await Promise.all([hashPassword(PASSWORD), hashPassword(PASSWORD)]);
       expect(one).toMatch(/^scrypt\$32768\$8\$1\$[\w+/=]{24}\$[\w+/=]{44}$/);
