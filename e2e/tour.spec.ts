@@ -82,6 +82,9 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
   await page.goto('/encodings');
   await expect(page.locator('.ant-table-row', { hasText: 'wheel room' })).toContainText('power curve 2.2');
   await look(page, 'encodings');
+  await page.goto('/people');
+  await expect(page.getByTestId('changes').locator('.ant-table-row').first()).toBeVisible();
+  await look(page, 'people');
   const shot = await ShotPage.open(page, 'TC_010');
   await shot.agreeOnReading();
   await expect(page.getByText(/top bar \d/)).toBeVisible({ timeout: 120000 });

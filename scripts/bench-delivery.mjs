@@ -1,5 +1,6 @@
 // Part of `npm run bench`, or alone: how two workers compare with one, whether memory stays where it is, and how the server answers meanwhile.
-//   --frames N   frames of the long run (default 500)
+//   --frames N        frames of the long run (default 500)
+//   --folder FOLDER   frames to deliver in place of the demo's TC_010
 import { spawn } from 'node:child_process';
 import { chmodSync, cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -111,13 +112,18 @@ async function clients({ call }, shot, count, until) {
 }
 
 main(async () => {
-  const { values } = parseArgs({ options: { frames: { type: 'string', default: '500' } } });
+  const { values } = parseArgs({
+    options: {
+      frames: { type: 'string', default: '500' },
+      folder: { type: 'string', default: path.join(root, '.cache/demo/tidal-clock/TC_010') },
+    },
+  });
   const data = mkdtempSync(path.join(tmpdir(), 'ivrex-bench-'));
   chmodSync(data, 0o755);
   try {
     const folder = path.join(data, 'media/TC_010');
     mkdirSync(path.dirname(folder), { recursive: true });
-    cpSync(path.join(root, '.cache/demo/tidal-clock/TC_010'), folder, { recursive: true });
+    cpSync(path.resolve(values.folder), folder, { recursive: true });
     let app = await start(data, 1);
     let shot = await bringIn(app, folder);
     await deliver(app, shot, 'warm');
@@ -131,6 +137,21 @@ main(async () => {
     say(
       `deliveries: two workers ${(alone / two).toFixed(2)} times as fast as one, of one thread each (goal 1.7 where two cores are free; two plain loops come to ${plain.toFixed(2)}; ${alone.toFixed(1)} s and ${two.toFixed(1)} s for 24 frames)`,
     );
+
+    const { json } = app;
+    const { id } = await json('POST', `/shots/${shot.id}/deliveries`, {
+      name: 'let_go',
+      firstFrame: shot.firstFrame,
+      lastFrame: shot.lastFrame,
+      existing: 'replace',
+    });
+    const isHeld = async () =>
+      (await json('GET', `/shots/${shot.id}/deliveries`)).find((d) => d.id === id).frames.some((f) => f.state === 'running');
+    while (!(await isHeld())) await wait(50);
+    const cancelled = Date.now();
+    await json('POST', `/deliveries/${id}/cancel`, {});
+    while (await isHeld()) await wait(20);
+    say(`deliveries: a cancelled one was let go of after ${Date.now() - cancelled} ms (goal 2000)`);
 
     const until = { over: false };
     const reading = clients(app, shot, 50, until);

