@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, readdirSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import path from 'node:path';
 import { dataFolder, expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
@@ -161,6 +161,24 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
       ).size,
     ).toBe(3);
     await page.getByTestId('form-card').getByText('OpenEXR', { exact: true }).click();
+  });
+
+  await test.step('the shot is handed over as a document, and its settings are taken from one', async () => {
+    const card = page.getByTestId('hand-over-card');
+    const [download] = await Promise.all([page.waitForEvent('download'), card.getByRole('button', { name: 'Shot', exact: true }).click()]);
+    expect(download.suggestedFilename()).toBe('TC_010.shot.json');
+    const file = await download.path();
+    const document = JSON.parse(readFileSync(file, 'utf8')) as { deliver: { name: string }; sequences: { folder: string }[] };
+    expect(document.deliver.name).toBe('for_review');
+    expect(new Set(document.sequences.map((s) => s.folder))).toEqual(new Set(['.']));
+    const address = `/api/shots/${/shots\/([^/]+)/.exec(page.url())?.[1] ?? ''}`;
+    const label = async () => ((await (await page.request.get(address)).json()) as { state: { label: string } }).state.label;
+    await card.locator('input[type=file]').setInputFiles({ name: 'tide.json', mimeType: 'application/json', buffer: Buffer.from('{ no') });
+    await expect(card.getByRole('alert')).toContainText('tide.json is not JSON');
+    await card.locator('input[type=file]').setInputFiles(file);
+    await expect.poll(label).toBe('settings of TC_010 from a document');
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
+    await expect.poll(label).not.toBe('settings of TC_010 from a document');
   });
 
   await test.step('the queue tells of all shots, and who renders', async () => {
