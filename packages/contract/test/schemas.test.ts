@@ -102,7 +102,7 @@ test.each([
   ['TC_010-v2.b', true],
   ['', false],
 ])('the delivery name "%s" is usable: %s', (name, usable) => {
-  expect(deliveryOptionsSchema.safeParse({ name, firstFrame: 1, lastFrame: 2, type: 'half', compression: 'zip' }).success).toBe(usable);
+  expect(deliveryOptionsSchema.safeParse({ name, firstFrame: 1, lastFrame: 2 }).success).toBe(usable);
 });
 
 test('data never are pictures', () => {

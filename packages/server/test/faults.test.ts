@@ -8,7 +8,7 @@ import { Application, until, type Run } from './start-application';
 const HERON = path.join(__dirname, '../../../.cache/demo/tidal-clock/TC_010');
 const FRAMES = [1008, 1009, 1010, 1011, 1012, 1013];
 /** Two workers of one thread each: one can be killed while the other goes on. */
-const application = new Application(['--workers', '2']);
+const application = new Application(['--workers', '2'], { IVREX_THREADS: '1' });
 const media = path.join(application.data, 'media/marsh/heron'),
   deliveries = path.join(application.data, 'deliveries'),
   root = path.join(deliveries, 'heron');
@@ -52,7 +52,6 @@ function expectCalm(name: string): void {
 const errorsOf = ({ frames }: Delivery) => frames.flatMap((f) => (f.error === null ? [] : [f.error]));
 
 beforeAll(async () => {
-  process.env.IVREX_THREADS = '1';
   mkdirSync(media, { recursive: true });
   for (const frame of FRAMES) copyFileSync(path.join(HERON, `TC_010_heron.${frame}.exr`), path.join(media, `heron.${frame}.exr`));
   run = await application.start();
@@ -69,7 +68,6 @@ beforeAll(async () => {
 }, 600000);
 
 afterAll(async () => {
-  delete process.env.IVREX_THREADS;
   spawnSync('umount', ['-l', deliveries]);
   await application.clear();
 }, 30000);

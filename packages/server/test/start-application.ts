@@ -39,7 +39,10 @@ export class Application {
   readonly data = mkdtempSync(path.join(tmpdir(), 'ivrex-start-'));
   private readonly started: ChildProcess[] = [];
 
-  constructor(private readonly args: readonly string[] = []) {
+  constructor(
+    private readonly args: readonly string[] = [],
+    private readonly env: Readonly<Record<string, string>> = {},
+  ) {
     // The database's own user must get into it.
     chmodSync(this.data, 0o755);
   }
@@ -48,6 +51,8 @@ export class Application {
     const script = spawn(process.execPath, [path.join(ROOT, 'scripts/start.mjs'), '--data', this.data, '--port', '0', ...this.args], {
       cwd: ROOT,
       stdio: ['ignore', 'pipe', 'pipe'],
+      // What a test sets in process.env is its own copy: child processes do not see it.
+      env: { ...process.env, ...this.env },
     });
     this.started.push(script);
     let text = '';
