@@ -51,6 +51,7 @@ test('people sign in, see what they may, and every change has a name', async ({ 
   await expect(people.locator('.ant-table-row')).toHaveCount(2);
   await expect(page.getByTestId('changes')).toContainText('added the person "Heron Watcher"');
   await page.getByRole('button', { name: 'Sign out' }).click();
+  await expect(page.getByRole('button', { name: 'Sign in' })).toBeVisible();
   await page.getByLabel('Name').fill('heron watcher');
   await page.getByLabel('Password').fill(PASSWORD);
   await page.keyboard.press('Enter');
