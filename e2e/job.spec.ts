@@ -174,7 +174,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     const address = `/api/shots/${/shots\/([^/]+)/.exec(page.url())?.[1] ?? ''}`;
     const label = async () => ((await (await page.request.get(address)).json()) as { state: { label: string } }).state.label;
     await card.locator('input[type=file]').setInputFiles({ name: 'tide.json', mimeType: 'application/json', buffer: Buffer.from('{ no') });
-    await expect(card.getByRole('alert')).toContainText('tide.json is not JSON');
+    await expect(card.getByRole('alert')).toContainText('ide.json is not JSON.');
     await card.locator('input[type=file]').setInputFiles(file);
     await expect.poll(label).toBe('settings of TC_010 from a document');
     await page.getByRole('button', { name: 'Undo', exact: true }).click();

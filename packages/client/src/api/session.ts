@@ -25,8 +25,8 @@ export function useSignOut() {
   return useMutation({
     mutationFn: () => requestJson(sessionSchema, '/session', 'DELETE'),
     onSuccess: (session) => {
-      client.clear();
       client.setQueryData(SESSION, session);
+      client.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== SESSION[0] });
     },
   });
 }
