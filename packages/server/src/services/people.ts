@@ -21,11 +21,13 @@ export function people({ database }: PeopleServices): Promise<Person[]> {
   return listPeople(database);
 }
 
-/** @throws IvrexError conflict when the name is taken */
+/** @throws IvrexError conflict when the name is taken, or nobody could say who may do what */
 export async function addPerson({ database }: PeopleServices, { name, role, password }: NewPerson): Promise<Person[]> {
-  if (!(await insertPerson(database, name, role, await hashPassword(password))))
-    throw new IvrexError('conflict', `somebody is called "${name}" already`);
-  return listPeople(database);
+  const hashed = await hashPassword(password);
+  return database.transaction(async (db) => {
+    if (!(await insertPerson(db, name, role, hashed))) throw new IvrexError('conflict', `somebody is called "${name}" already`);
+    return assertAdmin(await listPeople(db));
+  });
 }
 
 /** A new password ends what is signed in under the old one. @throws IvrexError notFound, conflict when nobody could say who may do what */
@@ -47,7 +49,7 @@ export async function removePerson({ database }: PeopleServices, id: PersonId): 
 
 function assertAdmin(left: Person[]): Person[] {
   if (left.length > 0 && !left.some((p) => p.role === 'admin'))
-    throw new IvrexError('conflict', 'somebody has to be left who can add people; make another one admin first');
+    throw new IvrexError('conflict', 'somebody has to be there who can add people; make one admin first');
   return left;
 }
 

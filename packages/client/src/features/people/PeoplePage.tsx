@@ -75,7 +75,7 @@ function People({ required }: { required: boolean }) {
         ]}
       />
       {change.isError && <Alert type="error" showIcon title={sentenceOf(change.error)} />}
-      <AddPerson first={people?.length === 0} />
+      {people !== undefined && <AddPerson key={String(people.length === 0)} first={people.length === 0} />}
     </section>
   );
 }
@@ -96,14 +96,7 @@ function AddPerson({ first }: { first: boolean }) {
       },
     );
   return (
-    <Form<NewPerson>
-      form={form}
-      layout="inline"
-      size="small"
-      key={String(first)}
-      initialValues={{ role: first ? 'admin' : 'work' }}
-      onFinish={add}
-    >
+    <Form<NewPerson> form={form} layout="inline" size="small" initialValues={{ role: first ? 'admin' : 'work' }} onFinish={add}>
       <Form.Item name="name" rules={[{ required: true, message: 'A name' }]}>
         <Input placeholder="Name" aria-label="Name" maxLength={80} autoComplete="off" />
       </Form.Item>
