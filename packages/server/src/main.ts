@@ -1,12 +1,6 @@
-import { fileURLToPath } from 'node:url';
 import { mkdir } from 'node:fs/promises';
-import { BlurPool } from '@ivrex/media';
-import { pino } from 'pino';
 import { readConfig } from './config/config';
-import { openDatabase } from './db/database';
-import { migrate } from './db/migrate';
 import { makeApp } from './http/app';
-import { openDeliveryQueue } from './jobs/delivery-queue';
 import { DemoJob } from './jobs/make-demo-job';
 import { recentRasters } from './services/frames';
 import { FolderLooks } from './services/measures';
@@ -17,33 +11,14 @@ import { MotionMakes } from './services/motion-makes';
 import { MotionRemaps } from './services/motion-remaps';
 import type { Services } from './services/services';
 import { ShotWatch } from './services/watch';
+import { startUp, stopWhenTold } from './start-up';
 
 const config = readConfig(process.env);
-const log = pino({ level: config.logLevel });
-for (const folder of [...config.mediaFolders, config.deliveriesFolder, config.cacheFolder]) await mkdir(folder, { recursive: true });
-const database = openDatabase(config.databaseUrl, (error) => log.error({ err: error }, 'a database connection broke'));
-const ran = await migrate(database, config.migrationsFolder);
-if (ran.length > 0) log.info({ migrations: ran }, 'migrated');
-const pool = new BlurPool({
-  workerFile: fileURLToPath(new URL('./media-worker.mjs', import.meta.url)),
-  kernelsWasm: config.kernelsWasm,
-  threads: config.threads,
-  cacheFolder: config.cacheFolder,
-  limits: config.limits,
-});
-const queue = await openDeliveryQueue(config.databaseUrl, database, log);
+for (const folder of [...config.mediaFolders, config.deliveriesFolder]) await mkdir(folder, { recursive: true });
+const started = await startUp(config);
+const { database, pool, queue, log } = started;
 const demo = new DemoJob(config);
-const base = {
-  database,
-  pool,
-  config,
-  log,
-  queue,
-  work: demo,
-  now: () => new Date(),
-  looks: new FolderLooks(config.limits),
-  rasters: recentRasters(),
-};
+const base = { ...started, config, work: demo, looks: new FolderLooks(config.limits), rasters: recentRasters() };
 const watch = new ShotWatch(base);
 const audits = new MotionAudits(base);
 const remaps = new MotionRemaps(base);
@@ -67,10 +42,7 @@ for (const jobs of [remaps, makes]) await jobs.resume();
 watch.start();
 if (config.makeDemo) void demo.run(services);
 
-let stopping = false;
-async function stop(): Promise<void> {
-  if (stopping) return;
-  stopping = true;
+stopWhenTold(async () => {
   watch.stop();
   audits.stop();
   remaps.stop();
@@ -80,7 +52,4 @@ async function stop(): Promise<void> {
   await queue.stop().catch((error: unknown) => log.warn({ err: error }, 'the queue did not stop cleanly'));
   await pool.close();
   await database.close();
-  process.exit(0);
-}
-process.on('SIGTERM', () => void stop());
-process.on('SIGINT', () => void stop());
+});

@@ -1,16 +1,19 @@
 import { isDataRole, roleOf, type Raster, type ShotDetail } from '@ivrex/contract';
 import { peakSpeed, shutterAt, type ShutterPlan } from '@ivrex/core';
-import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useShallow } from 'zustand/react/shallow';
 import { showData } from './data-picture';
-import { pictureOf, type CompareState, type LoadedSide } from './compare-state';
-import { GlPicture, type DrawState } from './gl-picture';
+import { pictureOf } from './compare-state';
+import { edgeOf, modeOf, modeOfCompare } from './draw-mode';
+import { GlPicture } from './gl-picture';
 import { drawOverlay } from './overlay';
+import { messageOf, messageOfSides, noteOf, noteOfAssembled, noteOfCompare } from './picture-words';
 import { fitPlacement } from './placement';
 import { isPlanLook } from './plan-looks';
-import { rasterOf, useRaster, type RasterState } from './use-raster';
+import { useCanvasSize } from './use-canvas-size';
+import { rasterOf, useRaster } from './use-raster';
 import { shownFrame } from '../ui/Thumbnail';
-import { useView, type AssembledView, type Look, type Placement } from './view-store';
+import { useView, type Placement } from './view-store';
 
 export interface Scene {
   readonly frame: number;
@@ -30,76 +33,8 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
   const canvas = useRef<HTMLCanvasElement>(null),
     overlay = useRef<HTMLCanvasElement>(null),
     picture = useRef<GlPicture | null>(null);
-  // The pointer moves often and changes nothing here.
-  const view = useView(
-    useShallow(
-      ({
-        frame,
-        look,
-        shownPass,
-        needles,
-        under,
-        channel,
-        exposure,
-        gamma,
-        saturation,
-        wipe,
-        placement,
-        pins,
-        field,
-        blurred,
-        problem,
-        chosen,
-        tried,
-        lut,
-        difference,
-        residual,
-        paths,
-        plan,
-        planLook,
-        compare,
-        sides,
-        flicked,
-        trustLook,
-        streaks,
-        drawn,
-        draws,
-        assembled,
-      }) => ({
-        frame,
-        look,
-        shownPass,
-        needles,
-        under,
-        channel,
-        exposure,
-        gamma,
-        saturation,
-        wipe,
-        placement,
-        pins,
-        field,
-        blurred,
-        problem,
-        chosen,
-        tried,
-        lut,
-        difference,
-        residual,
-        paths,
-        plan,
-        planLook,
-        compare,
-        sides,
-        flicked,
-        trustLook,
-        streaks,
-        drawn,
-        draws,
-        assembled,
-      }),
-    ),
-  );
+  // These change often and nothing here: they are left out.
+  const view = useView(useShallow((state) => ({ ...state, pointer: null, tuned: null, pending: null, audit: null })));
   const [broken, setBroken] = useState<string | null>(null);
   const size = useCanvasSize(canvas, overlay);
   const [element] = detail.settings.elements;
@@ -324,115 +259,4 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
         : (view.problem ?? messageOf(mainState, view.look, detail, view.field !== null))),
   };
   return { canvas, overlay, scene };
-}
-
-function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | 'b' | 'wipe' | 'directions' | 'speed' {
-  switch (look) {
-    case 'sharp':
-    case 'pass':
-    case 'contact':
-    case 'difference':
-    case 'compare':
-    case 'trust':
-    case 'assembled':
-    case 'residual':
-    case 'layers':
-    case 'bends':
-    case 'hidden':
-    case 'slices':
-      return 'a';
-    case 'blurred':
-      return hasBlur ? 'b' : 'a';
-    case 'wipe':
-      return hasBlur ? 'wipe' : 'a';
-    case 'directions':
-    case 'speed':
-      return hasField ? look : 'a';
-  }
-}
-
-/** The wipe's edge as it is drawn. */
-function edgeOf(look: Look, wipe: number, { edge }: CompareState): DrawState['edge'] {
-  if (look !== 'compare') return { x: wipe, y: 0.5, toX: 1, toY: 0 };
-  const turn = (edge.angleDeg * Math.PI) / 180;
-  return { x: edge.x, y: edge.y, toX: Math.cos(turn), toY: Math.sin(turn) };
-}
-
-/** As long as one picture is missing the other one is shown. */
-function modeOfCompare({ way }: CompareState, flicked: boolean, hasA: boolean, hasB: boolean): DrawState['mode'] {
-  if (!hasA || !hasB) return hasB ? 'b' : 'a';
-  if (way === 'flick' || flicked) return flicked ? 'b' : 'a';
-  return way;
-}
-
-function noteOfCompare({ way, gain, signed }: CompareState, { a, b }: Record<'a' | 'b', LoadedSide>): string | null {
-  const waits = [a, b].some((side) => side.status === 'loading') ? 'loading' : null;
-  const how =
-    way === 'difference'
-      ? `A less B, ${gain} times${signed ? ', grey is equal' : ''}`
-      : way === 'error'
-        ? `the largest difference of any channel, ${gain} times`
-        : way === 'flick'
-          ? 'A; hold F for B'
-          : null;
-  return [how, waits].filter((part) => part !== null).join(', ') || null;
-}
-
-function messageOfSides({ a, b }: Record<'a' | 'b', LoadedSide>): string | null {
-  const failed = [a.status === 'failed' ? `A: ${a.message}` : null, b.status === 'failed' ? `B: ${b.message}` : null];
-  return failed.filter((part) => part !== null).join(' ') || null;
-}
-
-function noteOf(look: Look, blurred: { quality: string; slices: number; isOld?: boolean } | null): string | null {
-  if (look !== 'blurred' && look !== 'wipe') return null;
-  return blurred === null || (blurred.isOld === true && blurred.quality === 'final')
-    ? 'making the blur'
-    : blurred.quality === 'draft'
-      ? 'draft'
-      : `exact, up to ${blurred.slices} slices`;
-}
-
-function noteOfAssembled(whole: AssembledView | null, frame: number): string | null {
-  if (whole !== null && whole.frame !== frame) return `putting the elements together; this is still ${whole.frame}`;
-  if (whole === null || whole.isOld === true) return 'putting the elements together';
-  return whole.quality === 'draft' ? 'draft' : 'exact';
-}
-
-function messageOf(state: RasterState, look: Look, detail: ShotDetail, hasField: boolean): string | null {
-  if (state.status === 'failed') return state.message;
-  const [element] = detail.settings.elements;
-  if (element.beauty === null && look !== 'pass') return 'No pass is marked as beauty. Choose one in step Passes.';
-  if ((['blurred', 'wipe', 'directions', 'speed', 'residual'].includes(look) || isPlanLook(look)) && element.encoding === null && !hasField)
-    return 'This look needs decoded motion. Say how it is stored in step Motion.';
-  return null;
-}
-
-interface CanvasSize {
-  readonly width: number;
-  readonly height: number;
-  readonly ratio: number;
-}
-
-function useCanvasSize(...canvases: RefObject<HTMLCanvasElement | null>[]): CanvasSize {
-  const [size, setSize] = useState<CanvasSize>({ width: 0, height: 0, ratio: 1 });
-  const first = canvases[0];
-  useLayoutEffect(() => {
-    const parent = first.current?.parentElement;
-    if (!parent) return;
-    const measure = () => {
-      const ratio = window.devicePixelRatio || 1;
-      setSize({ width: Math.round(parent.clientWidth * ratio), height: Math.round(parent.clientHeight * ratio), ratio });
-    };
-    const observer = new ResizeObserver(measure);
-    observer.observe(parent);
-    measure();
-    return () => observer.disconnect();
-  }, [first]);
-  useLayoutEffect(() => {
-    for (const { current } of canvases) {
-      if (current !== null && (current.width !== size.width || current.height !== size.height))
-        Object.assign(current, { width: size.width, height: size.height });
-    }
-  });
-  return size;
 }

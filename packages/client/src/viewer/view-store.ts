@@ -140,8 +140,11 @@ interface ViewState {
 const NOTHING_COMPARED = { of: '', byFrame: new Map<number, number>() };
 const NO_SIDES = { a: { status: 'none' }, b: { status: 'none' } } as const;
 
-/** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
-export const useView = create<ViewState>()((set) => ({
+/** What a new shot starts with. */
+const CLEAN: Omit<
+  ViewState,
+  'set' | 'frame' | 'needles' | 'under' | 'channel' | 'exposure' | 'gamma' | 'saturation' | 'wipe' | 'lut' | 'working'
+> = {
   element: null,
   tuned: null,
   pending: null,
@@ -150,29 +153,19 @@ export const useView = create<ViewState>()((set) => ({
   assemblyNotes: [],
   speeds: new Map(),
   grainBox: null,
-  frame: 0,
   playing: false,
   look: 'sharp',
-  shownPass: null,
-  needles: false,
   paths: false,
-  under: 'checker',
-  channel: 'all',
-  exposure: 0,
-  gamma: 1,
-  saturation: 1,
-  wipe: 0.5,
-  placement: null,
-  pointer: null,
+  shownPass: null,
   pins: [],
   clicked: null,
   chosen: new Set(),
   tried: null,
-  lut: null,
   difference: null,
   residual: null,
   residualWarps: true,
   proposed: null,
+  pointer: null,
   field: null,
   unrepaired: false,
   repaired: {},
@@ -189,57 +182,30 @@ export const useView = create<ViewState>()((set) => ({
   draws: null,
   drawn: null,
   streakLine: null,
-  working: false,
   problem: null,
+  placement: null,
   audit: new Map(),
+};
+
+/** What the artist looks at. It lives as long as the page, so that changing step never reloads the picture. */
+export const useView = create<ViewState>()((set) => ({
+  ...CLEAN,
+  frame: 0,
+  needles: false,
+  under: 'checker',
+  channel: 'all',
+  exposure: 0,
+  gamma: 1,
+  saturation: 1,
+  wipe: 0.5,
+  lut: null,
+  working: false,
   set: (change) => set(change),
 }));
 
-/** A new shot starts from a clean view. */
+/** A new shot starts from a clean view; how pictures are looked at stays. */
 export function resetView(frame: number): void {
-  useView.setState({
-    element: null,
-    tuned: null,
-    pending: null,
-    solo: null,
-    assembled: null,
-    assemblyNotes: [],
-    speeds: new Map(),
-    grainBox: null,
-    frame,
-    playing: false,
-    look: 'sharp',
-    paths: false,
-    shownPass: null,
-    pins: [],
-    clicked: null,
-    chosen: new Set(),
-    tried: null,
-    difference: null,
-    residual: null,
-    residualWarps: true,
-    proposed: null,
-    pointer: null,
-    field: null,
-    unrepaired: false,
-    repaired: {},
-    blurred: null,
-    report: null,
-    plan: null,
-    planLook: null,
-    compare: START_COMPARE,
-    sides: NO_SIDES,
-    compared: NOTHING_COMPARED,
-    flicked: false,
-    trustLook: null,
-    streaks: null,
-    draws: null,
-    drawn: null,
-    streakLine: null,
-    problem: null,
-    placement: null,
-    audit: new Map(),
-  });
+  useView.setState({ ...CLEAN, frame });
 }
 
 export function isViewNeutral(s: Pick<ViewState, 'exposure' | 'gamma' | 'saturation' | 'channel'>): boolean {

@@ -1,4 +1,5 @@
-import { measureStreak, type Place, type PlateLight, type StreakMeasure } from './streak';
+import { measureStreak, type StreakMeasure } from './streak';
+import type { Place, PlateLight } from './streak-line';
 
 const CELL_PX = 16,
   /** Times what a cell's values usually scatter. */

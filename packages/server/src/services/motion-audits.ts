@@ -26,14 +26,23 @@ export class MotionAudits {
   constructor(private readonly services: AuditServices) {}
 
   /** What is known, starting or going on with what is not. Null while no encoding is agreed. @throws IvrexError notFound, badSetting */
-  async look(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+  look(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+    return this.tell(shotId, element, true);
+  }
+
+  /** What is known, and no more. Null while no encoding is agreed. @throws IvrexError notFound, badSetting */
+  known(shotId: ShotId, element: ElementId | null = null): Promise<MotionAudit | null> {
+    return this.tell(shotId, element, false);
+  }
+
+  private async tell(shotId: ShotId, element: ElementId | null, goOn: boolean): Promise<MotionAudit | null> {
     const audit = await this.place(shotId, element);
     if (audit === null) return null;
     const { key, frames, detail } = audit;
     const rows = await listMotionAudits(this.services.database, shotId, key);
     const known = new Set(rows.map((r) => r.frame));
     const open = frames.filter((f) => !known.has(f));
-    if (open.length > 0 && !this.running.has(key) && !this.cancelled.has(key)) this.start(detail, key, open, rows.length);
+    if (goOn && open.length > 0 && !this.running.has(key) && !this.cancelled.has(key)) this.start(detail, key, open, rows.length);
     const running = this.running.get(key);
     const done = rows.length - (running?.before ?? 0);
     return {

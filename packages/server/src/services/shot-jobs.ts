@@ -48,7 +48,7 @@ export interface JobForm<Asked, Status> {
  * or died, goes on with it when it starts again.
  */
 export class ShotJobs<Asked, Status extends JobStatus> {
-  private readonly running = new Map<ShotId, { readonly stop: AbortController; status: Status }>();
+  private readonly running = new Map<ShotId, { readonly stop: AbortController; status: Status; saving: Promise<void> }>();
   private closing = false;
 
   constructor(
@@ -56,10 +56,13 @@ export class ShotJobs<Asked, Status extends JobStatus> {
     private readonly form: JobForm<Asked, Status>,
   ) {}
 
-  /** The job that runs, or the last one. */
+  /** The job that runs, or the last one. It is told to have ended only once that is written down: a server that starts then knows it too. */
   async look(shotId: ShotId): Promise<Status | null> {
     const job = this.running.get(shotId);
-    if (job !== undefined) return job.status;
+    if (job !== undefined) {
+      if (job.status.state !== 'running') await job.saving;
+      return job.status;
+    }
     const [row] = await listShotJobs(this.services.database, this.form.kind, { shotId });
     return row === undefined ? null : this.form.status.parse(row.status);
   }
@@ -77,16 +80,15 @@ export class ShotJobs<Asked, Status extends JobStatus> {
   ): Status {
     this.assertIdle(shotId);
     const stop = new AbortController(),
-      job = { stop, status },
+      job = { stop, status, saving: Promise.resolve() },
       written = [...before];
     this.running.set(shotId, job);
-    let saving = Promise.resolve();
     const save = () => {
       const { kind } = this.form,
         kept = { shotId, kind, asked, status: job.status, written: [...written] };
       // One after the other: the last word stays. A server that is closing leaves the job as it was, to go on with.
       if (!this.closing)
-        saving = saving
+        job.saving = job.saving
           .then(() => saveShotJob(this.services.database, kept))
           .catch((error: unknown) => this.services.log.error({ err: error, shotId, kind }, 'a job could not be written down'));
     };
@@ -110,7 +112,7 @@ export class ShotJobs<Asked, Status extends JobStatus> {
         const message = error instanceof IvrexError ? error.message : 'it ended unexpectedly; the log says more';
         update({ state: 'failed', failed: [...job.status.failed, { frame: firstFrame, message }] });
       })
-      .then(() => saving)
+      .then(() => job.saving)
       .finally(() => this.running.delete(shotId));
     return status;
   }

@@ -1,8 +1,8 @@
 import { nearestMember } from '../../blur/nearest';
 import { boxMean } from '../../raster/box-mean';
+import { solveLinear } from '../../solve-linear';
 import type { Flow } from '../flow/flow';
 import type { Pyramid, PyramidLevel } from '../flow/pyramid';
-import { solve } from '../identify/warp-fit';
 import { slid, type Piece } from './piece';
 import { findTurnedPieces } from './turned-pieces';
 
@@ -119,8 +119,8 @@ function fitted({ x, y, u, v }: Points, members: readonly number[]): Float64Arra
       for (let j = 0; j < 3; j++) m[i * 3 + j] += row[i] * row[j];
     }
   }
-  const a = solve(m, right[0], 3),
-    b = solve(m, right[1], 3);
+  const a = solveLinear(m, right[0], 3),
+    b = solveLinear(m, right[1], 3);
   if (a === null || b === null) return null;
   const out = Float64Array.of(...a, ...b);
   // Nothing shrinks to nothing or turns by a right angle in a frame.

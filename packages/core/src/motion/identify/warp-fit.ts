@@ -1,3 +1,4 @@
+import { solveLinear } from '../../solve-linear';
 import type { PyramidLevel } from '../flow/pyramid';
 import { MARGIN_PX } from '../flow/pyramid';
 import type { MeasuredMotion } from './measured-motion';
@@ -104,7 +105,7 @@ export function fitWarp(
     velocities(motion, parameters, vx, vy);
     let best = warpAndSlopes(measured, motion, vx, vy, view, size);
     for (let round = 0; round < ROUNDS; round++) {
-      const step = solve(best.matrix, best.right, size);
+      const step = solveLinear(best.matrix, best.right, size);
       if (step === null) break;
       deviations = deviationsOf(best, size);
       const tried = parameters.map((p, j) => p - step[j]);
@@ -190,35 +191,10 @@ function deviationsOf({ matrix, squares, weight }: NormalEquations, size: number
   for (let j = 0; j < size; j++) {
     const unit = new Float64Array(size);
     unit[j] = 1;
-    const column = solve(matrix, unit, size);
+    const column = solveLinear(matrix, unit, size);
     out[j] = column === null ? Infinity : Math.sqrt(Math.max(0, variance * column[j]));
   }
   return out;
-}
-
-/** Gauss elimination with pivots on a copy; null when it can't be solved. */
-export function solve(matrix: Float64Array, right: Float64Array, size: number): Float64Array | null {
-  const m = Float64Array.from(matrix),
-    b = Float64Array.from(right);
-  for (let c = 0; c < size; c++) {
-    let pivot = c;
-    for (let r = c + 1; r < size; r++) if (Math.abs(m[r * size + c]) > Math.abs(m[pivot * size + c])) pivot = r;
-    if (!(Math.abs(m[pivot * size + c]) > 1e-12)) return null;
-    if (pivot !== c) {
-      for (let k = 0; k < size; k++) [m[c * size + k], m[pivot * size + k]] = [m[pivot * size + k], m[c * size + k]];
-      [b[c], b[pivot]] = [b[pivot], b[c]];
-    }
-    for (let r = c + 1; r < size; r++) {
-      const f = m[r * size + c] / m[c * size + c];
-      for (let k = c; k < size; k++) m[r * size + k] -= f * m[c * size + k];
-      b[r] -= f * b[c];
-    }
-  }
-  for (let c = size - 1; c >= 0; c--) {
-    for (let k = c + 1; k < size; k++) b[c] -= m[c * size + k] * b[k];
-    b[c] /= m[c * size + c];
-  }
-  return b;
 }
 
 /** Where the points are looked for in one neighbour, and by what they differ there; NaN where they leave it or have no vector. */
