@@ -1,4 +1,4 @@
-import { WRITABLE_COMPRESSIONS, type Compression } from '@ivrex/core';
+import { WRITABLE_COMPRESSIONS } from '@ivrex/core';
 import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
 import type { NAME_TOKENS } from './name-pattern';
@@ -32,7 +32,7 @@ export const deliveryFormSchema = z.discriminatedUnion('kind', [
   z.strictObject({
     kind: z.literal('exr'),
     type: z.enum(['half', 'float']),
-    compression: z.enum(WRITABLE_COMPRESSIONS as [Compression, ...Compression[]]),
+    compression: z.enum(WRITABLE_COMPRESSIONS),
     /** "trimmed": the data window holds what is not nothing. */
     window: z.enum(['full', 'trimmed']).default('full'),
     /** Everything in one file, a layer each; else a file each. */

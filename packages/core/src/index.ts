@@ -7,7 +7,7 @@ export * from './raster/resize';
 export { COMPRESSIONS, type Attribute, type AttributeValue, type Channel, type Compression } from './exr/attributes';
 export { DEFAULT_LIMITS, parseExrHeader, type ExrFile, type ExrLimits, type ExrPart } from './exr/header';
 export { chunksOfPicture, indexChunks, tableOf, truncated, tryReadChunk, type ByteSource, type Chunk, type ChunkIndex } from './exr/chunks';
-export { WRITABLE_COMPRESSIONS } from './exr/codecs/codec-table';
+export { WRITABLE_COMPRESSIONS, type WritableCompression } from './exr/codecs/codec-table';
 export type { ExrHost } from './exr/codecs/codec';
 export { decodeExrPart } from './exr/decode';
 export { encodeExr, type ExrWriteOptions } from './exr/encode';

@@ -1,7 +1,8 @@
 import { opacityAt, type Element, type ElementPlace } from '@ivrex/contract';
 import { withKey, type Blend } from '@ivrex/core';
-import { Button, Segmented, Select, Tooltip } from 'antd';
+import { Button, Segmented, Tooltip } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
+import { Choice } from '../../ui/Choice';
 import { useView } from '../../viewer/view-store';
 import { useTuning, withPlace } from './use-tuning';
 
@@ -33,26 +34,18 @@ export function PlaceCard({ element }: { element: Element }) {
         />
       ) : (
         <div className="row" style={{ flexWrap: 'nowrap' }}>
-          <Select
+          <Choice
             className="grow"
-            size="small"
-            aria-label="What the shadow pass holds"
+            name="What the shadow pass holds"
             value={shadow.reads}
-            options={[
-              { value: 'density', label: 'holds how dense it is' },
-              { value: 'light', label: 'holds the light that is left' },
-            ]}
+            words={{ density: 'holds how dense it is', light: 'holds the light that is left' }}
             onChange={(reads) => set(`shadow read as ${reads}`, { shadow: { ...shadow, reads } })}
           />
-          <Select
+          <Choice
             className="grow"
-            size="small"
-            aria-label="What the shadow does"
+            name="What the shadow does"
             value={shadow.way}
-            options={[
-              { value: 'holdOut', label: 'holds light out, evenly' },
-              { value: 'multiply', label: 'multiplies, with its colour' },
-            ]}
+            words={{ holdOut: 'holds light out, evenly', multiply: 'multiplies, with its colour' }}
             onChange={(way) => set(way === 'multiply' ? 'shadow multiplies' : 'shadow holds light out', { shadow: { ...shadow, way } })}
           />
         </div>

@@ -1,5 +1,6 @@
 import { NAME_TOKENS } from '@ivrex/contract';
-import { Button, Checkbox, Input, InputNumber, Select } from 'antd';
+import { Button, Checkbox, Input, InputNumber } from 'antd';
+import { Choice } from '../../ui/Choice';
 import type { DeliveryDraft } from './delivery-draft';
 
 interface Props {
@@ -67,35 +68,20 @@ export function FilesCard({ draft, usual, example, onChange }: Props) {
         </span>
       </div>
       <div className="grid2">
-        <div className="field">
-          <span className="label">Files that are there</span>
-          <Select
-            size="small"
-            aria-label="Files that are there"
-            value={draft.existing}
-            options={[
-              { value: 'changed', label: 'write what changed' },
-              { value: 'keep', label: 'leave as they are' },
-              { value: 'replace', label: 'write all anew' },
-              { value: 'versionUp', label: 'next free version' },
-            ]}
-            onChange={(existing) => onChange({ existing })}
-          />
-        </div>
-        <div className="field">
-          <span className="label">In the queue</span>
-          <Select
-            size="small"
-            aria-label="In the queue"
-            value={draft.priority}
-            options={[
-              { value: 'high', label: 'before others' },
-              { value: 'normal', label: 'in turn' },
-              { value: 'low', label: 'after others' },
-            ]}
-            onChange={(priority) => onChange({ priority })}
-          />
-        </div>
+        <Choice
+          labelled
+          name="Files that are there"
+          value={draft.existing}
+          words={{ changed: 'write what changed', keep: 'leave as they are', replace: 'write all anew', versionUp: 'next free version' }}
+          onChange={(existing) => onChange({ existing })}
+        />
+        <Choice
+          labelled
+          name="In the queue"
+          value={draft.priority}
+          words={{ high: 'before others', normal: 'in turn', low: 'after others' }}
+          onChange={(priority) => onChange({ priority })}
+        />
       </div>
       <Checkbox checked={draft.report} onChange={(e) => onChange({ report: e.target.checked })}>
         Shot report beside it

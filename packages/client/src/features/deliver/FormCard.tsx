@@ -1,5 +1,6 @@
 import type { DeliveryForm } from '@ivrex/contract';
-import { Checkbox, Segmented, Select } from 'antd';
+import { Checkbox, Segmented } from 'antd';
+import { Choice } from '../../ui/Choice';
 import type { DeliveryDraft } from './delivery-draft';
 
 interface Props {
@@ -9,16 +10,16 @@ interface Props {
   readonly onChange: (part: Partial<DeliveryDraft>) => void;
 }
 
-const COMPRESSIONS = [
-  { value: 'zip', label: 'ZIP' },
-  { value: 'zips', label: 'ZIPS' },
-  { value: 'piz', label: 'PIZ' },
-  { value: 'rle', label: 'RLE' },
-  { value: 'none', label: 'None' },
-  { value: 'dwaa', label: 'DWAA (lossy)' },
-  { value: 'dwab', label: 'DWAB (lossy)' },
-  { value: 'pxr24', label: 'PXR24 (floats to 24 bits)' },
-] as const;
+const COMPRESSIONS = {
+  zip: 'ZIP',
+  zips: 'ZIPS',
+  piz: 'PIZ',
+  rle: 'RLE',
+  none: 'None',
+  dwaa: 'DWAA (lossy)',
+  dwab: 'DWAB (lossy)',
+  pxr24: 'PXR24 (floats to 24 bits)',
+} as const;
 
 /** Which files it is delivered as. */
 export function FormCard({ draft, count, onChange }: Props) {
@@ -43,21 +44,16 @@ export function FormCard({ draft, count, onChange }: Props) {
       {kind === 'exr' && (
         <>
           <div className="grid2">
-            <Select
-              size="small"
-              aria-label="Values"
+            <Choice
+              name="Values"
               value={exr.type}
-              options={[
-                { value: 'half', label: 'Half float' },
-                { value: 'float', label: 'Float' },
-              ]}
+              words={{ half: 'Half float', float: 'Float' }}
               onChange={(type) => set({ ...exr, type })}
             />
-            <Select
-              size="small"
-              aria-label="Compression"
+            <Choice
+              name="Compression"
               value={exr.compression}
-              options={[...COMPRESSIONS]}
+              words={COMPRESSIONS}
               onChange={(compression) => set({ ...exr, compression })}
             />
           </div>
@@ -74,42 +70,23 @@ export function FormCard({ draft, count, onChange }: Props) {
         </>
       )}
       {kind === 'tiff' && (
-        <Select
-          size="small"
-          aria-label="Values"
+        <Choice
+          name="Values"
           value={tiff.depth}
-          options={[
-            { value: 'u16', label: '16 bits' },
-            { value: 'u8', label: '8 bits' },
-            { value: 'float', label: 'Float, scene-linear' },
-          ]}
+          words={{ u16: '16 bits', u8: '8 bits', float: 'Float, scene-linear' }}
           onChange={(depth) => set({ ...tiff, depth })}
         />
       )}
       {kind === 'png' && (
-        <Select
-          size="small"
-          aria-label="Values"
-          value={png.depth}
-          options={[
-            { value: 'u16', label: '16 bits' },
-            { value: 'u8', label: '8 bits' },
-          ]}
-          onChange={(depth) => set({ ...png, depth })}
-        />
+        <Choice name="Values" value={png.depth} words={{ u16: '16 bits', u8: '8 bits' }} onChange={(depth) => set({ ...png, depth })} />
       )}
       {kind === 'movie' && (
         <div className="row" style={{ flexWrap: 'nowrap' }}>
-          <Select
-            size="small"
+          <Choice
             className="grow"
-            aria-label="Codec"
+            name="Codec"
             value={movie.codec}
-            options={[
-              { value: 'h264', label: 'H.264 (mp4)' },
-              { value: 'prores', label: 'ProRes 422 HQ (mov)' },
-              { value: 'mjpeg', label: 'Motion JPEG (mov)' },
-            ]}
+            words={{ h264: 'H.264 (mp4)', prores: 'ProRes 422 HQ (mov)', mjpeg: 'Motion JPEG (mov)' }}
             onChange={(codec) => set({ ...movie, codec })}
           />
           <Checkbox checked={movie.burnIn} onChange={(e) => set({ ...movie, burnIn: e.target.checked })}>

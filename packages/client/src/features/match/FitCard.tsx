@@ -1,6 +1,7 @@
 import { roleOf, type MatchReport, type PassId } from '@ivrex/contract';
 import { shutterAngleDeg, shutterAt, type GradeFit, type MatchLocks } from '@ivrex/core';
 import { Button, Select, Switch } from 'antd';
+import { Choice } from '../../ui/Choice';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useFindShutter, useNewestMatch } from '../../api/match';
@@ -74,17 +75,11 @@ export function FitCard() {
       </div>
       <div className="row">
         <span className="quiet">Its colours</span>
-        <Select<GradeFit>
-          size="small"
-          aria-label="How the reference may be graded"
+        <Choice
+          name="How the reference may be graded"
           value={grade}
           style={{ flex: 1 }}
-          options={[
-            { value: 'auto', label: 'may be graded' },
-            { value: 'none', label: 'are as rendered' },
-            { value: 'gain', label: 'have another gain' },
-            { value: 'gainOffset', label: 'have gain and offset' },
-          ]}
+          words={{ auto: 'may be graded', none: 'are as rendered', gain: 'have another gain', gainOffset: 'have gain and offset' }}
           onChange={setGrade}
         />
       </div>

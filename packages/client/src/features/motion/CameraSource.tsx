@@ -6,6 +6,7 @@ import { useAddCameraTrack, useCameraTracks } from '../../api/made-motion';
 import { sentenceOf } from '../../api/request';
 import { DragNumber } from '../../ui/DragNumber';
 import { passLabel } from '../../ui/pass-label';
+import { Choice } from '../../ui/Choice';
 
 interface Props {
   readonly detail: ShotDetail;
@@ -110,15 +111,14 @@ export function CameraSource({ detail, onChange }: Props) {
         />
       ) : (
         depths.some((p) => p.id === surface.value) && (
-          <Select
-            size="small"
-            aria-label="How depth is measured"
+          <Choice
+            name="How depth is measured"
             value={measured}
-            options={[
-              { value: 'auto', label: 'read the way that fits the pictures' },
-              { value: 'alongView', label: 'read along the view axis' },
-              { value: 'fromEye', label: 'read straight from the eye' },
-            ]}
+            words={{
+              auto: 'read the way that fits the pictures',
+              alongView: 'read along the view axis',
+              fromEye: 'read straight from the eye',
+            }}
             onChange={setMeasured}
           />
         )
@@ -138,24 +138,16 @@ export function CameraSource({ detail, onChange }: Props) {
           />
           {velocityPass !== undefined && (
             <div className="grid2">
-              <Select
-                size="small"
-                aria-label="Along which axes"
+              <Choice
+                name="Along which axes"
                 value={stored.space}
-                options={[
-                  { value: 'world', label: "along the scene's axes" },
-                  { value: 'camera', label: "along the camera's axes" },
-                ]}
+                words={{ world: "along the scene's axes", camera: "along the camera's axes" }}
                 onChange={(space) => setStored({ ...stored, space })}
               />
-              <Select
-                size="small"
-                aria-label="In which time"
+              <Choice
+                name="In which time"
                 value={stored.unit}
-                options={[
-                  { value: 'frames', label: 'per frame' },
-                  { value: 'seconds', label: 'per second' },
-                ]}
+                words={{ frames: 'per frame', seconds: 'per second' }}
                 onChange={(unit) => setStored({ ...stored, unit })}
               />
             </div>

@@ -3,6 +3,7 @@ import type { Encoding, ScaleUnit, VectorSet } from '@ivrex/core';
 import { Button, Input, Segmented, Select, Switch } from 'antd';
 import type { ReactNode } from 'react';
 import { DragNumber } from '../../ui/DragNumber';
+import { Choice } from '../../ui/Choice';
 import { SetCard } from './SetCard';
 
 interface Props {
@@ -143,16 +144,11 @@ export function QuestionCards({ pass, encoding, onChange }: Props) {
       </Card>
       <Card title="Was a curve or alpha applied?">
         <div className="row">
-          <Select
-            size="small"
-            aria-label="Curve"
+          <Choice
+            name="Curve"
             style={{ width: 170 }}
             value={transfer.kind}
-            options={[
-              { value: 'none', label: 'No curve' },
-              { value: 'srgb', label: 'sRGB curve' },
-              { value: 'power', label: 'Power curve' },
-            ]}
+            words={{ none: 'No curve', srgb: 'sRGB curve', power: 'Power curve' }}
             onChange={(kind) => set('Curve', { transfer: kind === 'power' ? { kind, exponent: 2.2 } : { kind } })}
           />
           {transfer.kind === 'power' && (

@@ -1,6 +1,7 @@
 import { roleOf, type DisplayChoice, type ShotDetail } from '@ivrex/contract';
 import { DISPLAY_TRANSFORM_NAMES, DISPLAY_TRANSFORMS, type DisplayTransform } from '@ivrex/core';
 import { App, Button, Select, Upload } from 'antd';
+import { Choice } from '../../ui/Choice';
 import { sentenceOf } from '../../api/request';
 import { useAddLut, useLuts } from '../../api/luts';
 import { StillMatchRow } from './StillMatchRow';
@@ -57,15 +58,11 @@ export function DisplayCard({ detail, onDisplay }: Props) {
       {typeof choice !== 'string' && (
         <div className="row">
           <span className="quiet">The table expects</span>
-          <Select
+          <Choice
             className="grow"
-            size="small"
-            aria-label="What the table expects"
+            name="What the table expects"
             value={choice.input}
-            options={[
-              { value: 'srgb', label: 'sRGB values' },
-              { value: 'linear', label: 'scene-linear values' },
-            ]}
+            words={{ srgb: 'sRGB values', linear: 'scene-linear values' }}
             onChange={(input: 'srgb' | 'linear') =>
               onDisplay({ ...choice, input }, `The table expects ${input === 'srgb' ? 'sRGB' : 'linear'} values`)
             }

@@ -1,5 +1,6 @@
 import { PIXELS_PER_SLICE, strengthAt, type PathChoice } from '@ivrex/core';
-import { InputNumber, Segmented, Select, Tooltip } from 'antd';
+import { InputNumber, Segmented, Tooltip } from 'antd';
+import { Choice } from '../../ui/Choice';
 import { useFramePeak } from '../../viewer/use-peaks';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
@@ -34,15 +35,11 @@ export function PathCard() {
       />
       <b>Samples</b>
       <div className="row">
-        <Select
-          size="small"
-          aria-label="Samples"
+        <Choice
+          name="Samples"
           style={{ width: 190 }}
           value={samples === 'auto' ? 'auto' : 'fixed'}
-          options={[
-            { value: 'auto', label: 'Automatic, by streak' },
-            { value: 'fixed', label: 'Fixed number' },
-          ]}
+          words={{ auto: 'Automatic, by streak', fixed: 'Fixed number' }}
           onChange={(kind) => change(`Samples ${kind}`, (s) => ({ ...s, samples: kind === 'auto' ? 'auto' : FIXED }))}
         />
         {samples !== 'auto' && (

@@ -37,4 +37,5 @@ export function codecFor(compression: Compression): ChunkCodec {
 }
 
 /** What `encodeExr` can write; everything can be read. */
-export const WRITABLE_COMPRESSIONS: readonly Compression[] = COMPRESSIONS.filter((c) => CODECS[c].pack !== null);
+export const WRITABLE_COMPRESSIONS = COMPRESSIONS.filter((c): c is WritableCompression => CODECS[c].pack !== null);
+export type WritableCompression = Exclude<Compression, 'b44' | 'b44a'>;
