@@ -65,7 +65,7 @@ test('the main job with the keyboard alone', async ({ page }) => {
     await expect(shot.picture).toHaveAttribute('data-shows', new RegExp(`^${look}:`));
   }
   await page.keyboard.press('?');
-  await expect(page.locator('.ant-modal', { hasText: 'this list' })).toBeVisible();
+  await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible();
   await page.keyboard.press('Escape');
   await tabTo(page, 'Deliver');
   await page.keyboard.press('Enter');

@@ -104,6 +104,7 @@ test('encodings are kept, noted, exported, imported and removed on their own pag
   await page.locator('.shot-card', { hasText: 'TC_030' }).click();
   await shot.step('Motion');
   await page.getByText('y down', { exact: true }).click();
+  await expect(page.locator('.ant-segmented-item-selected', { hasText: 'y down' })).toBeVisible();
   const kept = page.getByTestId('kept-readings');
   await page.getByLabel('Name for this reading').fill(`${name} again`);
   await kept.getByRole('button', { name: 'Keep', exact: true }).click();

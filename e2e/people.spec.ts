@@ -46,7 +46,7 @@ test('people sign in, see what they may, and every change has a name', async ({ 
   await page.getByRole('link', { name: 'People' }).click();
   const people = page.getByTestId('people');
   await people.getByLabel('Name').fill('Heron Watcher');
-  await people.getByLabel('Password').fill(PASSWORD);
+  await people.getByLabel('Password', { exact: true }).fill(PASSWORD);
   await people.getByRole('button', { name: 'Add' }).click();
   await expect(people.locator('.ant-table-row')).toHaveCount(2);
   await expect(page.getByTestId('changes')).toContainText('added the person "Heron Watcher"');
@@ -57,6 +57,20 @@ test('people sign in, see what they may, and every change has a name', async ({ 
   await page.keyboard.press('Enter');
   await expect(page.getByTestId('changes')).toContainText('Warden');
   await expect(page.getByTestId('people')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Change my password' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Change my password' });
+  await dialog.getByLabel('Your password as it is now').fill('low water at noon');
+  await dialog.getByLabel('The new one', { exact: true }).fill('the heron stands still');
+  await dialog.getByLabel('The new one again').fill('the heron stands stil');
+  await page.keyboard.press('Enter');
+  await expect(dialog).toContainText('This is another one');
+  await dialog.getByLabel('The new one again').fill('the heron stands still');
+  await page.keyboard.press('Enter');
+  await expect(dialog.getByRole('alert')).toContainText('That is not your password as it is now.');
+  await dialog.getByLabel('Your password as it is now').fill(PASSWORD);
+  await page.keyboard.press('Enter');
+  await expect(dialog).toBeHidden();
+  await expect(page.getByTestId('changes')).toContainText('changed the own password');
   // A session that is over brings the door back.
   await page.context().clearCookies();
   await page.getByRole('link', { name: 'Shots' }).click();

@@ -154,13 +154,15 @@ export function fileNameOf(
   return `${plain.replace(/\{(\w+)\}/g, (_, token: keyof typeof words) => words[token])}.${extensionOf(form)}`;
 }
 
-/** The path, without extension, of files beside a delivery: checksums, document, report. */
-export function besideName({ name, pattern, version }: Pick<DeliveryOptions, 'name' | 'pattern' | 'version'>, shot: string): string {
-  const folders = pattern.split('/').map((segment) => segment.replace(/[._-]?\{(frame|what)\}/g, '').replace(/^[._-]+/, ''));
+/**
+ * The path of files beside a delivery (checksums, document, report), before their own extensions. OpenEXR has the bare name; what is delivered
+ * in another form under the same name, a movie beside its frames, does not write over it.
+ */
+export function besideName(options: Pick<DeliveryOptions, 'name' | 'pattern' | 'version' | 'form'>, shot: string): string {
+  const folders = options.pattern.split('/').map((segment) => segment.replace(/[._-]?\{(frame|what)\}/g, '').replace(/^[._-]+/, ''));
   const last = folders.pop() ?? '';
-  const bare = [...folders.filter((f) => f !== ''), last === '' ? '{name}' : last].join('/');
-  const file = fileNameOf({ name, pattern: bare, version, form: { kind: 'png', depth: 'u8' } }, shot, '', null);
-  return file.replace(/\.png$/, '');
+  const pattern = [...folders.filter((f) => f !== ''), last === '' ? '{name}' : last].join('/');
+  return fileNameOf({ ...options, pattern }, shot, '', null).replace(/\.exr$/, '');
 }
 
 /** Frames of the range that are there, with handles, every so manyth of them. */

@@ -26,6 +26,10 @@ export type PersonChange = z.infer<typeof personChangeSchema>;
 export const signInSchema = z.strictObject({ name: z.string().max(200), password: z.string().max(1000) });
 export type SignIn = z.infer<typeof signInSchema>;
 
+/** Somebody's own password: the one that holds, and the next. */
+export const ownPasswordSchema = z.strictObject({ password: z.string().max(1000), next: passwordSchema });
+export type OwnPassword = z.infer<typeof ownPasswordSchema>;
+
 /** Whether one has to sign in here, and who did. */
 export const sessionSchema = z.object({ required: z.boolean(), person: personSchema.nullable() });
 export type Session = z.infer<typeof sessionSchema>;

@@ -54,6 +54,10 @@ describe('file names', () => {
   ])('what lies beside %s is %s', (pattern, expected) => {
     expect(besideName(options({ pattern }), 'TC')).toBe(expected);
   });
+  test('a movie does not write over what lies beside the frames', () => {
+    expect(besideName(options({ form: { kind: 'movie', codec: 'h264', burnIn: true } }), 'TC')).toBe('TC/tide/tide.mp4');
+    expect(besideName(options({ form: { kind: 'png', depth: 'u8' } }), 'TC')).toBe('TC/tide/tide.png');
+  });
   test.each([
     ['/tide.{frame}', 'use letters'],
     ['a/../{frame}', 'use letters'],

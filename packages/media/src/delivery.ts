@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
 import path from 'node:path';
 import { besideName, fileNameOf, filesOf, shutterOfElement, writtenDocument, type DeliveryOptions } from '@ivrex/contract';
 import { describeShutter, IvrexError } from '@ivrex/core';
@@ -151,18 +152,31 @@ async function writeFacts({ options, book, root, frames, made }: DeliveryOrder, 
     folder = path.dirname(beside);
   const files =
     options.form.kind === 'movie' ? movies : frames.flatMap((frame) => fileRequests(book, options, root, frame).map(({ file }) => file));
-  const lines: string[] = [];
+  await assertBelow(root, beside);
+  const sums = `${beside}.sha256`,
+    shot = `${beside}.shot.json`;
+  const lines = await otherSums(sums, new Set(files));
   for (const file of files) {
     if ((await stampOf(file)) === null) throw new IvrexError('missingFile', 'it belongs to the delivery, and is not there', file);
     // Files that were to be left alone hold whatever they hold.
     const known = options.existing === 'keep' ? null : await made.find(file);
-    lines.push(`${known?.sha256 ?? (await hashFile(file))}  ${path.relative(folder, file)}\n`);
+    lines.push({ file, sha256: known?.sha256 ?? (await hashFile(file)) });
   }
-  await assertBelow(root, beside);
-  const sums = `${beside}.sha256`,
-    shot = `${beside}.shot.json`;
-  await writeFileAtomic(sums, Buffer.from(lines.join('')));
+  lines.sort((a, b) => (a.file < b.file ? -1 : 1));
+  const list = lines.map(({ file, sha256 }) => `${sha256}  ${path.relative(folder, file)}\n`);
+  await writeFileAtomic(sums, Buffer.from(list.join('')));
   const written = writtenDocument(relativeDocument({ ...document, deliver: options }, folder));
   await writeFileAtomic(shot, Buffer.from(`${JSON.stringify(written, null, 2)}\n`));
   return [sums, shot];
+}
+
+/** Of an earlier delivery of other frames to the same place: those of its files that are still there keep their checksums. */
+async function otherSums(sums: string, mine: ReadonlySet<string>): Promise<{ file: string; sha256: string }[]> {
+  const text = await readFile(sums, 'utf8').catch(() => '');
+  const out: { file: string; sha256: string }[] = [];
+  for (const [, sha256, name] of text.matchAll(/^([0-9a-f]{64}) {2}(.+)$/gm)) {
+    const file = path.join(path.dirname(sums), name);
+    if (!mine.has(file) && (await stampOf(file)) !== null) out.push({ file, sha256 });
+  }
+  return out;
 }

@@ -20,6 +20,7 @@ import type request from 'supertest';
 import { finishDelivery } from '../src/services/delivery-finish';
 import type { Services } from '../src/services/services';
 import { renderAt, workerOf } from './render';
+import { until } from './start-application';
 
 const ROOT = path.join(__dirname, '../../..');
 
@@ -40,13 +41,16 @@ export function deliveryCases(bench: () => Bench, data: string): void {
   const plan = async (order: object) => (await api().post(url('/plan')).send(order).expect(200)).body as DeliveryPlan;
 
   /** Orders, renders and finishes, as a worker would; what became of each frame. */
-  async function deliver(order: object): Promise<{ delivery: Delivery; came: string[] }> {
+  async function deliver(
+    order: object,
+    audits: Pick<Services['audits'], 'look'> = bench().services.audits,
+  ): Promise<{ delivery: Delivery; came: string[] }> {
     const { services } = bench();
     const { id, frames } = (await api().post(url('')).send(order).expect(201)).body as Delivery;
     const came: string[] = [];
     for (const { frame } of frames) came.push(await renderAt(services, id, frame));
     const { fontFile } = services.config,
-      { matches, audits } = services;
+      { matches } = services;
     await finishDelivery({ ...(await workerOf(services)), fontFile, matches, audits }, id, new AbortController().signal);
     const delivery = ((await api().get(url('')).expect(200)).body as Delivery[]).find((d) => d.id === id);
     if (delivery === undefined) throw new Error('the delivery is gone');
@@ -106,7 +110,12 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       const order = { ...range, name: 'apart', what, form: { kind: 'png', depth: 'u16' } };
       expect(await refused(order)).toContain('the name needs {what}');
       await deliver({ ...order, pattern: '{shot}/{name}/{what}/{name}_{what}_v{version}.{frame}' });
-      expect(readdirSync(path.join(root, 'apart')).sort()).toEqual(['apart_v001.sha256', 'apart_v001.shot.json', 'main', 'main_matte']);
+      expect(readdirSync(path.join(root, 'apart')).sort()).toEqual([
+        'apart_v001.png.sha256',
+        'apart_v001.png.shot.json',
+        'main',
+        'main_matte',
+      ]);
       const info = (file: string) => spawnSync('oiiotool', ['--info', '-v', path.join(root, 'apart', file)], { encoding: 'utf8' }).stdout;
       expect(info('main/apart_main_v001.1010.png')).toMatch(/960 x +540, 4 channel, uint16/);
       expect(info('main_matte/apart_main_matte_v001.1010.png')).toMatch(/960 x +540, 1 channel, uint16/);
@@ -152,11 +161,24 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       expect([sum(file(1010)), sum(file(1011))]).toEqual(before);
     }, 60000);
 
+    test('a part of it, and a movie of the same name, leave the checksums of the rest', async () => {
+      await deliver({ ...order, firstFrame: 1011 });
+      await deliver({ ...order, form: { kind: 'movie', codec: 'mjpeg', burnIn: false } });
+      const check = (list: string) =>
+        spawnSync('sha256sum', ['--check', '--strict', list], { cwd: path.join(root, 'again'), encoding: 'utf8' });
+      expect(check('again.sha256').stdout).toBe('again.1010.exr: OK\nagain.1011.exr: OK\n');
+      expect(check('again.mov.sha256').stdout).toBe('again.mov: OK\n');
+    }, 60000);
+
     test('the report beside is that of what was delivered', async () => {
-      const { delivery } = await deliver({ ...order, report: true });
+      const { services } = bench();
+      // Of speeds it shows what is known: the worker does not set out to measure.
+      const known = { look: (...asked: Parameters<Services['audits']['known']>) => services.audits.known(...asked) };
+      await until('the speeds to be measured', async () => (await services.audits.look(bench().shotId))?.state === 'done', 180);
+      const { delivery } = await deliver({ ...order, report: true }, known);
       const file = path.join(root, 'again/again.report.html');
       expect(delivery.extras).toContain(file);
-      expect(readFileSync(file, 'utf8')).toMatch(/<h1>heron<\/h1>[^]*180 degrees/);
+      expect(readFileSync(file, 'utf8')).toMatch(/<h1>heron<\/h1>[^]*180 degrees[^]*Speed over the shot/);
     }, 120000);
 
     test('is left alone, whatever is in it, or counted up', async () => {
@@ -364,7 +386,7 @@ export function deliveryCases(bench: () => Bench, data: string): void {
         expect(delivery).toMatchObject({ state: 'done', error: null });
         const folder = path.join(root, `look_${codec}`),
           movie = path.join(folder, `look_${codec}.${extension}`);
-        expect(readdirSync(folder).sort()).toEqual([`look_${codec}.${extension}`, `look_${codec}.sha256`, `look_${codec}.shot.json`]);
+        expect(readdirSync(folder).sort()).toEqual(['', '.sha256', '.shot.json'].map((beside) => `look_${codec}.${extension}${beside}`));
         expect(probe(movie)).toMatchObject({ codec_name: name, nb_read_frames: '2', pix_fmt: pixels, r_frame_rate: '24/1' });
         const seen = framesOf(movie);
         for (const [i, frame] of [1010, 1011].entries()) {

@@ -140,6 +140,22 @@ export function signInCases(bench: () => Bench): void {
       await open.get('/api/shots').set('Cookie', warden).expect(401);
     });
 
+    test('one’s own password is changed by who knows it, whatever the role, and other browsers are signed out', async () => {
+      const here = await signIn('Heron Watcher'),
+        elsewhere = await signIn('Heron Watcher');
+      const change = (cookie: string, body: object) => open.post('/api/session/password').set('Cookie', cookie).send(body);
+      const next = 'the heron stands still';
+      expect(said(await change('', { password: PASSWORD, next }).expect(401))).toBe('sign in first');
+      expect(said(await change(here, { password: 'low water', next }).expect(403))).toBe('that is not your password as it is now');
+      expect(said(await change(here, { password: PASSWORD, next: 'short' }).expect(400))).toContain('at least 10');
+      const response = await change(here, { password: PASSWORD, next }).expect(200);
+      const [fresh] = (response.headers['set-cookie'] as unknown as string[])[0].split(';');
+      await open.get('/api/shots').set('Cookie', fresh).expect(200);
+      for (const old of [here, elsewhere]) await open.get('/api/shots').set('Cookie', old).expect(401);
+      await open.post('/api/session').send({ name: 'Heron Watcher', password: PASSWORD }).expect(401);
+      await signIn('Heron Watcher', next);
+    });
+
     test('who changed what is written down: by name, or as this machine where nobody signs in', async () => {
       const { api, shotId } = bench();
       await api.post(`/api/shots/${shotId}/undo`).send({}).expect(200);
@@ -151,6 +167,7 @@ export function signInCases(bench: () => Bench): void {
       expect(changes).toContainEqual(expect.objectContaining({ person: 'Wheelwright', shot: 'heron', what: 'took the last change back' }));
       expect(changes).toContainEqual(expect.objectContaining({ person: 'Warden', shot: null, what: 'added the person "Heron Watcher"' }));
       expect(changes).toContainEqual(expect.objectContaining({ person: 'this machine', what: 'Reading' }));
+      expect(changes).toContainEqual(expect.objectContaining({ person: 'Heron Watcher', what: 'changed the own password' }));
       expect(JSON.stringify(changes)).not.toContain(PASSWORD);
       expect(wordsOf('POST', '/deliveries/1/pause', {})).toBe('pause of a delivery');
       expect(wordsOf('POST', '/odd/0f0f0f0f-0000-4000-8000-000000000000', null)).toBe('POST /odd/...');

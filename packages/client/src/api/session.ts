@@ -1,4 +1,12 @@
-import { changeSchema, personSchema, sessionSchema, type NewPerson, type PersonChange, type SignIn } from '@ivrex/contract';
+import {
+  changeSchema,
+  personSchema,
+  sessionSchema,
+  type NewPerson,
+  type OwnPassword,
+  type PersonChange,
+  type SignIn,
+} from '@ivrex/contract';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { z } from 'zod';
 import { requestJson } from './request';
@@ -16,6 +24,18 @@ export function useSignIn() {
   return useMutation({
     mutationFn: (asked: SignIn) => requestJson(sessionSchema, '/session', 'POST', asked),
     onSuccess: (session) => client.setQueryData(SESSION, session),
+  });
+}
+
+/** Other browsers of this person are signed out by it. */
+export function useChangeOwnPassword() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (asked: OwnPassword) => requestJson(sessionSchema, '/session/password', 'POST', asked),
+    onSuccess: (session) => {
+      client.setQueryData(SESSION, session);
+      return client.invalidateQueries({ queryKey: ['changes'] });
+    },
   });
 }
 

@@ -22,6 +22,7 @@ const WORDS: readonly (readonly [method: string, address: RegExp, what: string])
   ['POST', /^\/uploads\/[^/]+\/shot$/, 'made a shot of an upload'],
   ['POST', /^\/encodings$/, 'kept the encoding $'],
   ['DELETE', /^\/encodings\//, 'removed an encoding'],
+  ['POST', /^\/session\/password$/, 'changed the own password'],
   ['POST', /^\/people$/, 'added the person $'],
   ['PUT', /^\/people\//, 'changed what a person may do'],
   ['DELETE', /^\/people\//, 'removed a person'],

@@ -75,8 +75,9 @@ export function apiRoutes(services: Services): Router {
   api.get('/health', (_request, response) => {
     response.json({ ok: true });
   });
-  sessionRoutes(api, services);
-  api.use(guard(services), changeLog(services));
+  const known = [guard(services), changeLog(services)];
+  sessionRoutes(api, services, known);
+  api.use(known);
   peopleRoutes(api, services);
   api.get('/work', (_request, response) => {
     response.json(services.work.list());

@@ -1,16 +1,17 @@
-import { personIdSchema, newPersonSchema, personChangeSchema, signInSchema, type Person } from '@ivrex/contract';
+import { personIdSchema, newPersonSchema, ownPasswordSchema, personChangeSchema, signInSchema, type Person } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import type { CookieOptions, Request, RequestHandler, Router } from 'express';
 import { rateLimit } from 'express-rate-limit';
 import { z } from 'zod';
 import { listChanges } from '../db/queries/list-changes';
-import { addPerson, changePerson, people, personOf, removePerson, signIn, signOut } from '../services/people';
+import { addPerson, changeOwnPassword, changePerson, people, personOf, removePerson, signIn, signOut } from '../services/people';
 import type { Services } from '../services/services';
 
 const COOKIE = 'ivrex_session';
 /** Tries a quarter of an hour from one address: a person mistypes a few times, a dictionary is long. */
 const MOST_TRIES = 10,
   TRIES_MS = 15 * 60 * 1000;
+const OWN_PASSWORD = '/session/password';
 const personParams = z.object({ personId: personIdSchema });
 
 const signedIn = new WeakMap<Request, Person>();
@@ -32,8 +33,8 @@ export function isAsking({ method, path }: Pick<Request, 'method' | 'path'>): bo
   return method === 'GET' || method === 'HEAD' || ASKS.test(path);
 }
 
-/** Signing in and out, which is open to everybody. */
-export function sessionRoutes(api: Router, services: Services): void {
+/** Signing in and out, which is open to everybody, and one's own password. `known` is what stands before all other routes. */
+export function sessionRoutes(api: Router, services: Services, known: readonly RequestHandler[]): void {
   const { signInRequired, isPublicHttps } = services.config;
   const cookie: CookieOptions = { httpOnly: true, sameSite: 'strict', secure: isPublicHttps, path: '/' };
   const tries = rateLimit({
@@ -59,6 +60,12 @@ export function sessionRoutes(api: Router, services: Services): void {
     if (token !== null) await signOut(services, token);
     response.clearCookie(COOKIE, cookie).json({ required: signInRequired, person: null });
   });
+  api.post(OWN_PASSWORD, tries, ...known, async (request, response) => {
+    const person = personOfRequest(request);
+    if (person === null) throw new IvrexError('signIn', 'sign in first');
+    const token = await changeOwnPassword(services, person, ownPasswordSchema.parse(request.body));
+    response.cookie(COOKIE, token, cookie).json({ required: signInRequired, person });
+  });
 }
 
 /** From here on one has to be signed in, where that is asked, and may do what the role allows. @throws IvrexError signIn, forbidden */
@@ -72,7 +79,7 @@ export function guard(services: Services): RequestHandler {
     const person = token === null ? null : await personOf(services, token);
     if (person === null) throw new IvrexError('signIn', 'sign in first');
     signedIn.set(request, person);
-    if (person.role === 'look' && !isAsking(request))
+    if (person.role === 'look' && !isAsking(request) && request.path !== OWN_PASSWORD)
       throw new IvrexError('forbidden', 'you may look, and not change anything; ask an admin');
     next();
   };

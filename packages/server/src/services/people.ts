@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import type { NewPerson, Person, PersonChange, PersonId, SignIn } from '@ivrex/contract';
+import type { NewPerson, OwnPassword, Person, PersonChange, PersonId, SignIn } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import { deletePerson } from '../db/queries/delete-person';
 import { deleteSession } from '../db/queries/delete-session';
@@ -61,6 +61,14 @@ export async function signIn({ database }: PeopleServices, { name, password }: S
   const token = randomBytes(TOKEN_BYTES).toString('base64url');
   await insertSession(database, hashOf(token), found.person.id);
   return { token, person: found.person };
+}
+
+/** Ends all that is signed in under the old password; a token for the browser that asked. @throws IvrexError forbidden when the old one is another */
+export async function changeOwnPassword(services: PeopleServices, { id, name }: Person, { password, next }: OwnPassword): Promise<string> {
+  const found = await findPassword(services.database, name);
+  if (!(await isPassword(password, found?.password ?? null))) throw new IvrexError('forbidden', 'that is not your password as it is now');
+  await changePerson(services, id, { password: next });
+  return (await signIn(services, { name, password: next })).token;
 }
 
 /** Who holds the token; null when nobody does, or it has not been used for long. */

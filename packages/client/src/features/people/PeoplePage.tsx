@@ -3,8 +3,9 @@ import { Alert, Button, Form, Input, Popconfirm, Select, Table } from 'antd';
 import dayjs from 'dayjs';
 import { useState } from 'react';
 import { sentenceOf } from '../../api/request';
-import { useChangePeople, useChanges, usePeople, useSession } from '../../api/session';
+import { useChangeOwnPassword, useChangePeople, useChanges, usePeople, useSession } from '../../api/session';
 import { PageFrame } from '../../ui/PageFrame';
+import { PasswordButton } from './PasswordButton';
 
 const ROLE_NAMES: Record<PersonRole, string> = {
   look: 'looks',
@@ -20,9 +21,22 @@ export function PeoplePage() {
   const [text, setText] = useState('');
   return (
     <PageFrame title="People" search={{ label: 'Search the log', placeholder: 'Who, shot, what', text, onChange: setText }} actions={null}>
+      {session?.required && session.person !== null && <Own person={session.person} />}
       {isAdmin && <People required={session.required} />}
       <Log text={text} />
     </PageFrame>
+  );
+}
+
+function Own({ person }: { person: Person }) {
+  const { mutateAsync } = useChangeOwnPassword();
+  return (
+    <section className="row" data-testid="own">
+      <span>
+        You are <b>{person.name}</b>, who {ROLE_NAMES[person.role]}.
+      </span>
+      <PasswordButton text="Change my password" title="Change my password" asksOld change={mutateAsync} />
+    </section>
   );
 }
 
@@ -63,13 +77,21 @@ function People({ required }: { required: boolean }) {
           { title: 'Since', width: 140, render: (_, p) => dayjs(p.createdAt).format('D MMM YYYY') },
           {
             title: '',
-            width: 110,
+            width: 230,
             render: (_, p) => (
-              <Popconfirm title={`Remove ${p.name}?`} okText="Remove" onConfirm={() => change.mutate({ id: p.id, remove: true })}>
-                <Button size="small" danger>
-                  Remove
-                </Button>
-              </Popconfirm>
+              <span className="row">
+                <PasswordButton
+                  text="New password"
+                  title={`New password for ${p.name}`}
+                  asksOld={false}
+                  change={({ next }) => change.mutateAsync({ id: p.id, change: { password: next } })}
+                />
+                <Popconfirm title={`Remove ${p.name}?`} okText="Remove" onConfirm={() => change.mutate({ id: p.id, remove: true })}>
+                  <Button size="small" danger>
+                    Remove
+                  </Button>
+                </Popconfirm>
+              </span>
             ),
           },
         ]}
