@@ -3,6 +3,8 @@ import { frameRuns, type ShotDocument } from './shot-document';
 
 /** Frames a task: starting a process costs half a second. */
 const FRAMES_A_TASK = 4;
+/** Letters of a job's name (specification, 1.1). */
+const MOST_NAME = 128;
 
 /**
  * A job for render farms that read Open Job Description templates (specification "jobtemplate-2023-09"): a task for every few frames, then one
@@ -15,7 +17,7 @@ export function jobTemplate({ name }: Pick<ShotDocument, 'name'>, options: Deliv
   const starts = frames.filter((_, i) => i % FRAMES_A_TASK === 0);
   return {
     specificationVersion: 'jobtemplate-2023-09',
-    name: `${name} ${options.name}`,
+    name: `${name} ${options.name}`.slice(0, MOST_NAME),
     description: `${frames.length} frames as ${extensionOf(options.form)}, version ${options.version}`,
     parameterDefinitions: [
       {

@@ -92,4 +92,5 @@ test('a farm job covers every frame once, in tasks of four', () => {
   };
   expect(steps[0].parameterSpace?.taskParameterDefinitions[0].range).toBe('1001,1006');
   expect(steps).toHaveLength(2);
+  expect(jobTemplate({ name: 'tide '.repeat(40) }, options(), frames)).toMatchObject({ name: expect.stringMatching(/^(tide ){25}tid$/) });
 });

@@ -42,14 +42,11 @@ export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: num
   const width = Math.ceil((uMax - uMin) * DENSITY),
     height = Math.ceil((vMax - vMin) * DENSITY);
   const rgba = new Float32Array(width * height * 4);
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      for (const [sx, sy] of [
-        [0.25, 0.25],
-        [0.75, 0.25],
-        [0.25, 0.75],
-        [0.75, 0.75],
-      ]) {
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      for (let n = 0; n < 4; n++) {
+        const sx = n & 1 ? 0.75 : 0.25,
+          sy = n & 2 ? 0.75 : 0.25;
         const [r, g, b, a] = paint(uMin + (x + sx) / DENSITY, vMin + (y + sy) / DENSITY);
         const i = (y * width + x) * 4,
           w = a / 4;
@@ -58,8 +55,6 @@ export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: num
         rgba[i + 2] += b * w;
         rgba[i + 3] += w;
       }
-    }
-  }
   return { uMin, vMin, width, height, rgba };
 }
 
@@ -81,6 +76,31 @@ export function sampleTexture(texture: Texture, u: number, v: number, out: Float
     c = (1 - fx) * fy,
     d = fx * fy;
   for (let k = 0; k < 4; k++) out[k] = rgba[i + k] * a + rgba[i + 4 + k] * b + rgba[j + k] * c + rgba[j + 4 + k] * d;
+}
+
+/** RGB of places a pixel apart along u, as `sampleTexture` gives them: 3 values each. */
+export function sampleRow(texture: Texture, u: number, v: number, out: Float64Array): void {
+  const { width, height, rgba } = texture;
+  const x = (u - texture.uMin) * DENSITY - 0.5,
+    y = (v - texture.vMin) * DENSITY - 0.5;
+  const first = Math.floor(x),
+    iy = Math.floor(y);
+  out.fill(0);
+  if (iy < 0 || iy + 1 >= height) return;
+  // A pixel is a whole number of texels: all of them lie alike between their neighbours.
+  const fx = x - first,
+    fy = y - iy;
+  const a = (1 - fx) * (1 - fy),
+    b = fx * (1 - fy),
+    c = (1 - fx) * fy,
+    d = fx * fy;
+  for (let n = 0; n < out.length / 3; n++) {
+    const ix = first + n * DENSITY;
+    if (ix < 0 || ix + 1 >= width) continue;
+    const i = (iy * width + ix) * 4,
+      j = i + width * 4;
+    for (let k = 0; k < 3; k++) out[n * 3 + k] = rgba[i + k] * a + rgba[i + 4 + k] * b + rgba[j + k] * c + rgba[j + 4 + k] * d;
+  }
 }
 
 /** Card to screen: the u axis follows a circle of the pose's curvature, then rotation and place. */

@@ -15,14 +15,32 @@ export function hash(x: number, y: number, z: number): number {
   return (a >>> 0) / 4294967296;
 }
 
+/** By seed, the corners of the cell that was asked for last: neighbouring texels mostly share it, and painting is mostly noise. */
+const SEEDS = 4096,
+  cellX = new Float64Array(SEEDS).fill(NaN),
+  cellY = new Float64Array(SEEDS),
+  cellSeed = new Float64Array(SEEDS),
+  corners = new Float64Array(SEEDS * 4);
+
 /** Smooth noise, 0..1, one cell a unit. */
 export function valueNoise(x: number, y: number, seed: number): number {
   const ix = Math.floor(x),
     iy = Math.floor(y),
     u = smooth(x - ix),
     v = smooth(y - iy);
-  const top = hash(ix, iy, seed) * (1 - u) + hash(ix + 1, iy, seed) * u;
-  const bottom = hash(ix, iy + 1, seed) * (1 - u) + hash(ix + 1, iy + 1, seed) * u;
+  const slot = seed & (SEEDS - 1),
+    at = slot * 4;
+  if (cellX[slot] !== ix || cellY[slot] !== iy || cellSeed[slot] !== seed) {
+    cellX[slot] = ix;
+    cellY[slot] = iy;
+    cellSeed[slot] = seed;
+    corners[at] = hash(ix, iy, seed);
+    corners[at + 1] = hash(ix + 1, iy, seed);
+    corners[at + 2] = hash(ix, iy + 1, seed);
+    corners[at + 3] = hash(ix + 1, iy + 1, seed);
+  }
+  const top = corners[at] * (1 - u) + corners[at + 1] * u;
+  const bottom = corners[at + 2] * (1 - u) + corners[at + 3] * u;
   return top * (1 - v) + bottom * v;
 }
 

@@ -1,4 +1,4 @@
-import { boundsOf, paintTexture, sampleTexture, toCard, type Card, type Paint, type Texture } from './card';
+import { boundsOf, cardInverse, paintTexture, sampleRow, sampleTexture, type Card, type Paint, type Texture } from './card';
 import { fractalNoise, hash, step, valueNoise } from './noise';
 import { makeReeds } from './reeds';
 import { lookAt, onRow, posedAt, R2X, R2Y, type FrameSize } from './render-cards';
@@ -131,36 +131,50 @@ export function renderPlate(
   /** By pixel: the share of the plate's own light that comes through. */
   const own = new Float32Array(count);
   const uv = new Float64Array(2),
-    texel = new Float64Array(4),
     wheelTexel = new Float64Array(4),
     front = new Float64Array(4),
     behind = new Float64Array(3),
     guest = new Float64Array(4),
-    shadow = new Float64Array(4);
+    shadow = new Float64Array(4),
+    land = new Float64Array(size.width * 3);
+  /** By pixel of a row: something may be before the land. */
+  const covered = new Uint8Array(size.width);
   for (let m = 0; m < MOMENTS; m++) {
     const moment = t - 0.25 + ((m + 0.5) / MOMENTS) * 0.5;
     const pose = plate.wheel.pose(moment),
+      toWheel = cardInverse(pose),
       box = boundsOf(plate.wheel, pose);
     const inFront = posedAt(plate.reeds, moment);
     const visits = Array.from({ length: guests === null ? 0 : GUEST_MOMENTS }, (_, n) => {
       const at = t - 0.25 + ((m * GUEST_MOMENTS + n + 0.5) / (MOMENTS * GUEST_MOMENTS)) * 0.5;
       return { cards: posedAt(guests?.cards ?? [], at), shadows: posedAt(guests?.shadows ?? [], at) };
     });
+    const subX = (0.5 + m * R2X) % 1,
+      subY = (0.5 + m * R2Y) % 1;
     for (let y = 0; y < size.height; y++) {
       const reedsHere = onRow(inFront, y),
         visitsHere = visits.map((v) => ({ cards: onRow(v.cards, y), shadows: onRow(v.shadows, y) }));
+      const sy = y + subY,
+        hasWheel = sy > box.y0 && sy < box.y1;
+      sampleRow(plate.land, subX + PAN_PX * moment, sy, land);
+      covered.fill(guests === null ? 0 : 1);
+      for (const { x0, x1 } of [...reedsHere.map((r) => r.box), ...(hasWheel ? [box] : [])])
+        covered.fill(1, Math.max(0, x0 - 1), Math.max(0, x1 + 1));
       for (let x = 0; x < size.width; x++) {
-        const sx = x + ((0.5 + m * R2X) % 1),
-          sy = y + ((0.5 + m * R2Y) % 1),
+        const sx = x + subX,
           i = y * size.width + x;
+        if (covered[x] === 0) {
+          for (let k = 0; k < 3; k++) out[i * 4 + k] += land[x * 3 + k] / MOMENTS;
+          own[i] += 1 / MOMENTS;
+          continue;
+        }
         lookAt(reedsHere, sx, sy, front);
         wheelTexel.fill(0);
-        if (sx > box.x0 && sx < box.x1 && sy > box.y0 && sy < box.y1) {
-          toCard(pose, sx, sy, uv);
+        if (hasWheel && sx > box.x0 && sx < box.x1) {
+          toWheel(sx, sy, uv);
           sampleTexture(plate.wheel.texture, uv[0], uv[1], wheelTexel);
         }
-        sampleTexture(plate.land, sx + PAN_PX * moment, sy, texel);
-        for (let k = 0; k < 3; k++) behind[k] = wheelTexel[k] + (1 - wheelTexel[3]) * texel[k];
+        for (let k = 0; k < 3; k++) behind[k] = wheelTexel[k] + (1 - wheelTexel[3]) * land[x * 3 + k];
         let kept = 1;
         if (visits.length > 0) {
           kept = 0;
