@@ -217,6 +217,8 @@ export const deliveryPlanSchema = z.object({
   /** Of these. */
   kept: z.number().int(),
   missing: z.array(z.number().int()),
+  /** Of `frames`, those that something else is missing for; the others are made all the same. */
+  failing: z.array(z.object({ frame: z.number().int(), message: z.string() })),
   /** The folder that deliveries go to; the first file's path below it; how many files there will be. */
   root: z.string(),
   example: z.string(),

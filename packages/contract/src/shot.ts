@@ -1,5 +1,6 @@
 import { SAMPLE_TYPES } from '@ivrex/core';
 import { z } from 'zod';
+import { deliveryStateSchema } from './delivery';
 import { lutIdSchema, passIdSchema, sequenceIdSchema, shotIdSchema, uploadIdSchema } from './ids';
 import { pictureChoiceSchema, roleSchema, shotSettingsSchema, type PictureChoice, type Role, type ShotSettings } from './settings';
 
@@ -69,6 +70,8 @@ export const shotSummarySchema = z.object({
   changedAt: z.string(),
   openFindings: z.number().int(),
   step: z.enum(['passes', 'motion', 'shutter', 'deliver']),
+  /** What has become of the newest delivery; null before the first. */
+  delivery: deliveryStateSchema.nullable(),
   thumbnailPass: passIdSchema.nullable(),
   /** A frame that stands for the shot: one that is there. */
   posterFrame: z.number().int(),

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
 import {
+  copyFileSync,
   cpSync,
   existsSync,
   mkdirSync,
@@ -120,6 +121,29 @@ export function deliveryCases(bench: () => Bench, data: string): void {
       expect(info('main/apart_main_v001.1010.png')).toMatch(/960 x +540, 4 channel, uint16/);
       expect(info('main_matte/apart_main_matte_v001.1010.png')).toMatch(/960 x +540, 1 channel, uint16/);
     }, 60000);
+
+    test('a frame that something is missing for is named beforehand; the others can be made', async () => {
+      const folder = path.join(data, 'media/marsh/wheels'),
+        demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_020');
+      mkdirSync(folder, { recursive: true });
+      for (const frame of [1005, 1006, 1007]) {
+        copyFileSync(path.join(demo, `beauty/TC_020_beauty.${frame}.exr`), path.join(folder, `beauty.${frame}.exr`));
+        if (frame !== 1005) copyFileSync(path.join(demo, `motion/TC_020_motion.${frame}.png`), path.join(folder, `motion.${frame}.png`));
+      }
+      const { id } = (await api().post('/api/shots').send({ folder }).expect(201)).body as { id: ShotId };
+      const { settings, state } = (await api().get(`/api/shots/${id}`).expect(200)).body as ShotDetail;
+      const encoding = JSON.parse(readFileSync(path.join(ROOT, 'packages/demo/encodings/wheel-room.json'), 'utf8')) as object;
+      const elements = [{ ...settings.elements[0], encoding }];
+      await api()
+        .put(`/api/shots/${id}/settings`)
+        .send({ label: 'Reading', basedOn: state.sequence, settings: { ...settings, elements } })
+        .expect(200);
+      const asked = { firstFrame: 1005, lastFrame: 1007, name: 'wheels' };
+      const { frames, failing, faults } = (await api().post(`/api/shots/${id}/deliveries/plan`).send(asked).expect(200))
+        .body as DeliveryPlan;
+      expect([frames, faults]).toEqual([[1005, 1006, 1007], []]);
+      expect(failing).toEqual([{ frame: 1005, message: expect.stringMatching(/^motion\.1005\.png: frame 1005 is missing/) }]);
+    });
 
     test('what makes no sense is refused in a sentence', async () => {
       expect(

@@ -12,7 +12,7 @@ import {
   type ShotId,
 } from '@ivrex/contract';
 import { IvrexError, TRUST_CAUSES } from '@ivrex/core';
-import { assertDeliverable, fileRequests, frameKey, framesThere, ShotBook } from '@ivrex/media';
+import { assertDeliverable, fileRequests, frameKey, framesThere, ShotBook, type FileRequest } from '@ivrex/media';
 import { findMadeFile } from '../db/queries/find-made-file';
 import { measureDeliveries } from '../db/queries/measure-deliveries';
 import { SharedDigests } from './digests';
@@ -45,7 +45,8 @@ export async function planDelivery(services: PlanServices, shotId: ShotId, asked
   if (faults.length === 0 && frames.length === 0) faults.push(`there is no frame from ${asked.firstFrame} to ${asked.lastFrame}`);
   const version = asked.existing === 'versionUp' ? await freeVersion(root, document.name, asked, frames) : asked.version;
   const options = { ...asked, version };
-  const kept = faults.length > 0 || asked.existing === 'replace' ? 0 : await countKept(services, book, options, frames);
+  const requests = frames.map((frame) => ({ frame, ...requestsOr(book, options, root, frame) }));
+  const kept = faults.length > 0 || asked.existing === 'replace' ? 0 : await countKept(services, requests);
   const measure = await measureDeliveries(database, shotId, options);
   const left = frames.length - kept;
   const perFrame = measure.bytes ?? mostBytes(book, options);
@@ -63,6 +64,7 @@ export async function planDelivery(services: PlanServices, shotId: ShotId, asked
       frames,
       kept,
       missing: wantedFrames(options).filter((f) => !frames.includes(f)),
+      failing: requests.flatMap(({ frame, message }) => (message === null ? [] : [{ frame, message }])),
       root,
       example: fileNameOf(options, document.name, files[0].name, frames[0] ?? options.firstFrame),
       files: files.length * (options.form.kind === 'movie' ? 1 : frames.length),
@@ -106,17 +108,10 @@ async function freeVersion(root: string, shot: string, options: DeliveryOptions,
 }
 
 /** Frames whose files are there and would come out the same, as far as is known without reading pixels. The worker that makes them looks closer. */
-async function countKept(
-  { database, config }: PlanServices,
-  book: ShotBook,
-  options: DeliveryOptions,
-  frames: readonly number[],
-): Promise<number> {
-  const { peek } = new SharedDigests(database),
-    root = config.deliveriesFolder;
+async function countKept({ database }: PlanServices, frames: readonly PlannedFrame[]): Promise<number> {
+  const { peek } = new SharedDigests(database);
   let kept = 0;
-  for (const frame of frames) {
-    const requests = fileRequestsOrNull(book, options, root, frame);
+  for (const { requests } of frames) {
     if (requests === null) continue;
     const known = await Promise.all(requests.map(({ file }) => findMadeFile(database, file)));
     const [first] = known;
@@ -126,11 +121,18 @@ async function countKept(
   return kept;
 }
 
-function fileRequestsOrNull(book: ShotBook, options: DeliveryOptions, root: string, frame: number) {
+/** Null with what is missing for it. */
+interface PlannedFrame {
+  readonly requests: FileRequest[] | null;
+  readonly message: string | null;
+}
+
+function requestsOr(book: ShotBook, options: DeliveryOptions, root: string, frame: number): PlannedFrame {
   try {
-    return fileRequests(book, options, root, frame);
+    return { requests: fileRequests(book, options, root, frame), message: null };
   } catch (error) {
-    if (error instanceof IvrexError) return null;
+    if (error instanceof IvrexError)
+      return { requests: null, message: `${error.file ? `${path.basename(error.file)}: ` : ''}${error.message}` };
     throw error;
   }
 }

@@ -23,7 +23,7 @@ function summary(row: ShotRow): ShotSummary {
       : element.motion !== null && element.beauty !== null && row.settings.rolesAgreed
         ? 'motion'
         : 'passes';
-  const { id, name, folder, firstFrame, lastFrame, width, height, openFindings } = row;
+  const { id, name, folder, firstFrame, lastFrame, width, height, openFindings, delivery } = row;
   const fps = row.settings.fps ?? row.fps;
   return {
     id,
@@ -36,6 +36,7 @@ function summary(row: ShotRow): ShotSummary {
     height,
     openFindings,
     step,
+    delivery,
     changedAt: row.changedAt.toISOString(),
     thumbnailPass: element.beauty,
     posterFrame: row.posterFrame ?? row.firstFrame,

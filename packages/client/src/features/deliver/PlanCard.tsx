@@ -27,6 +27,15 @@ export function PlanCard({ plan, fault, pending, error, onOrder }: Props) {
           <span>Not there, and left out: {frameRuns(plan.missing.slice(0, 200))}.</span>
         </span>
       )}
+      {faults.length === 0 && plan !== null && plan.failing.length > 0 && (
+        <span className="finding" data-testid="failing-frames">
+          <span className="warning">!</span>
+          <span>
+            Can&apos;t be made: {frameRuns(plan.failing.map((f) => f.frame).slice(0, 200))} ({plan.failing[0].message}). Begin later or end
+            earlier, or give its pass another number in step Passes.
+          </span>
+        </span>
+      )}
       {error !== null && <Alert type="error" showIcon title={error} />}
       <Button type="primary" loading={pending} disabled={faults.length > 0} onClick={onOrder}>
         Render the sequence

@@ -1,5 +1,5 @@
 import { ArrowLeftOutlined, BulbOutlined, QuestionCircleOutlined, RedoOutlined, UndoOutlined } from '@ant-design/icons';
-import { roleOf, type MatchReport, type ShotDetail } from '@ivrex/contract';
+import { roleOf, type DeliveryState, type MatchReport, type ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
 import { Link, NavLink } from 'react-router';
 import { useNewestMatch } from '../../api/match';
@@ -59,6 +59,15 @@ export function ShotBar({ detail }: { detail: ShotDetail }) {
   );
 }
 
+const DELIVERY_WORDS: Record<DeliveryState, string> = {
+  running: 'rendering',
+  finishing: 'rendering',
+  paused: 'paused',
+  done: 'delivered',
+  failed: 'to look at',
+  cancelled: 'cancelled',
+};
+
 function stepsOf(
   { settings, findings, shot, passes }: ShotDetail,
   match: MatchReport | null,
@@ -84,6 +93,6 @@ function stepsOf(
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
     { to: 'match', name: 'Match', state: agreed ? matchState() : '' },
     { to: 'assemble', name: 'Assemble', state: settings.elements.length > 1 ? `${settings.elements.length} elements` : '' },
-    { to: 'deliver', name: 'Deliver', state: shot.step === 'deliver' ? 'delivered' : '' },
+    { to: 'deliver', name: 'Deliver', state: shot.delivery === null ? '' : DELIVERY_WORDS[shot.delivery] },
   ];
 }

@@ -1,4 +1,4 @@
-import { shotIdSchema, shotSettingsSchema, type ShotId, type ShotSettings } from '@ivrex/contract';
+import { deliveryStateSchema, shotIdSchema, shotSettingsSchema, type ShotId, type ShotSettings } from '@ivrex/contract';
 import { z } from 'zod';
 import type { Db } from '../database';
 
@@ -14,6 +14,7 @@ const rowSchema = z.object({
   changedAt: z.date(),
   openFindings: z.number(),
   delivered: z.boolean(),
+  delivery: deliveryStateSchema.nullable(),
   posterFrame: z.number().nullable(),
   settings: shotSettingsSchema,
 });
@@ -29,7 +30,8 @@ export async function listShots(db: Db, only: ShotId | null = null): Promise<(Sh
         WHERE p.id::text = t.settings->'elements'->0->>'beauty'
           AND NOT EXISTS (SELECT FROM jsonb_array_elements(q.broken) b WHERE (b->>'frame')::int = f.frame)
         ORDER BY abs(f.n - cardinality(q.frames) / 2) LIMIT 1)::int AS "posterFrame",
-       EXISTS (SELECT FROM deliveries d WHERE d.shot_id = s.id) AS delivered
+       EXISTS (SELECT FROM deliveries d WHERE d.shot_id = s.id AND d.state = 'done') AS delivered,
+       (SELECT d.state FROM deliveries d WHERE d.shot_id = s.id ORDER BY d.created_at DESC LIMIT 1) AS delivery
      FROM shots s JOIN shot_states t ON t.shot_id = s.id AND t.sequence = s.current_state
      WHERE $1::uuid IS NULL OR s.id = $1 ORDER BY s.changed_at DESC`,
     [only],
