@@ -25,12 +25,16 @@ export async function startUp(config: Config) {
   return { log, database, pool, queue, now: () => new Date() };
 }
 
+/** A database that is gone already never answers that it let go. */
+const MOST_STOPPING_MS = 30000;
+
 /** Ends the process when it is told to: once, after `stop`, which lets go of what was started. */
 export function stopWhenTold(stop: () => Promise<void>): void {
   let stopping = false;
   const once = () => {
     if (stopping) return;
     stopping = true;
+    setTimeout(() => process.exit(1), MOST_STOPPING_MS).unref();
     void stop().finally(() => process.exit(0));
   };
   process.on('SIGTERM', once);
