@@ -1,6 +1,7 @@
 import js from 'typescript-eslint';
 import boundaries from 'eslint-plugin-boundaries';
-import importX from 'eslint-plugin-import-x';
+import { noCircles } from './scripts/lint/no-circles.mjs';
+import { typeProjects } from './scripts/steps/type-projects.mjs';
 
 const rooms = ['kernels', 'core', 'contract', 'media', 'demo', 'server', 'cli', 'client'];
 /** Imports go one way. What is not named here is not allowed. */
@@ -31,18 +32,17 @@ export default js.config(
   {
     files: ['packages/*/src/**/*.{ts,tsx}', 'packages/*/test/**/*.ts', 'e2e/**/*.ts'],
     extends: [...js.configs.recommended],
-    plugins: { 'import-x': importX },
-    settings: { ...importX.configs.typescript.settings, 'import-x/resolver': { typescript: true, node: true } },
+    plugins: { house: { rules: { 'no-circles': noCircles } } },
     rules: {
       '@typescript-eslint/no-explicit-any': 'error',
       '@typescript-eslint/consistent-type-imports': 'error',
       '@typescript-eslint/switch-exhaustiveness-check': 'error',
       '@typescript-eslint/no-floating-promises': 'error',
-      'import-x/no-cycle': ['error', { ignoreExternal: true }],
+      'house/no-circles': 'error',
       'no-console': 'error',
       eqeqeq: 'error',
     },
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    languageOptions: { parserOptions: { project: typeProjects(), tsconfigRootDir: import.meta.dirname } },
   },
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],

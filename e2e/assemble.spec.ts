@@ -5,7 +5,7 @@ import { dataFolder, expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
 const ROOT = path.join(import.meta.dirname, '..');
-const TRUTH = path.join(ROOT, '.cache/demo/tidal-clock/TC_010/TC_010_whole_ref.1008.exr');
+const TRUTH = path.join(ROOT, '.cache/demo/small/TC_010/TC_010_whole_ref.1008.exr');
 
 test('heron, shadow and reeds over the plate: put in, ordered, graded, grained, compared and delivered', async ({ page }) => {
   test.setTimeout(600000);

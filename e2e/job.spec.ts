@@ -110,7 +110,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
 
   await test.step('what was delivered is the blur, valid to the reference library', async () => {
     const file = path.join(delivered('by_hand'), 'by_hand.1012.exr'),
-      demo = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+      demo = path.join(ROOT, '.cache/demo/small/TC_010');
     expect(execFileSync('exrheader', [file], { encoding: 'utf8' })).toContain('framesPerSecond');
     const figures = JSON.parse(
       execFileSync(

@@ -3,7 +3,7 @@ import type { Page } from '@playwright/test';
 import { expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
-const LOOK = path.join(import.meta.dirname, '../.cache/demo/tidal-clock/look');
+const LOOK = path.join(import.meta.dirname, '../.cache/demo/small/look');
 
 async function openPasses(page: Page, name: string): Promise<ShotPage> {
   const shot = await ShotPage.open(page, name);

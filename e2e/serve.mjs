@@ -4,7 +4,7 @@ import { spawn } from 'node:child_process';
 import path from 'node:path';
 import { root } from '../scripts/steps/run.mjs';
 
-const made = path.join(root, '.cache/demo/tidal-clock');
+const made = path.join(root, '.cache/demo/small');
 if (!existsSync(path.join(made, 'TC_010'))) {
   process.stderr.write('the demo frames are not made; run "npm test", which makes them first\n');
   process.exit(1);

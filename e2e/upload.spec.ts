@@ -4,7 +4,7 @@ import path from 'node:path';
 import { expect, test } from './fixtures';
 
 const ROOT = path.join(import.meta.dirname, '..');
-const MADE = path.join(ROOT, '.cache/demo/tidal-clock/TC_010');
+const MADE = path.join(ROOT, '.cache/demo/small/TC_010');
 const DATA = path.join(ROOT, '.cache/e2e-upload');
 const PORT = 4793;
 

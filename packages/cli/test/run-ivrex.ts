@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 
 export const ROOT = path.join(__dirname, '../../..');
-export const DEMO = path.join(ROOT, '.cache/demo/tidal-clock');
+export const DEMO = path.join(ROOT, '.cache/demo/small');
 export const HERON_ENCODING = path.join(ROOT, 'packages/demo/encodings/heron.json'),
   WHEEL_ENCODING = path.join(ROOT, 'packages/demo/encodings/wheel-room.json');
 

@@ -31,23 +31,34 @@ export interface Texture {
   readonly vMin: number;
   readonly width: number;
   readonly height: number;
-  /** Premultiplied RGBA, DENSITY texels a pixel. */
+  /** Texels a unit of artwork. */
+  readonly density: number;
+  /** Premultiplied RGBA. */
   readonly rgba: Float32Array;
 }
 
-const DENSITY = 3;
+/** Texels a pixel of the picture: no texture needs to be finer than it shows. */
+export const TEXELS_PER_PIXEL = 3;
 
-/** Paints a card's rest pose once; four samples a texel. */
-export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: number, paint: (u: number, v: number) => Paint): Texture {
-  const width = Math.ceil((uMax - uMin) * DENSITY),
-    height = Math.ceil((vMax - vMin) * DENSITY);
+/** Paints a card's rest pose once; four samples a texel. `scale` is pixels a unit of artwork. */
+export function paintTexture(
+  uMin: number,
+  vMin: number,
+  uMax: number,
+  vMax: number,
+  paint: (u: number, v: number) => Paint,
+  scale = 1,
+): Texture {
+  const density = TEXELS_PER_PIXEL * scale,
+    width = Math.ceil((uMax - uMin) * density),
+    height = Math.ceil((vMax - vMin) * density);
   const rgba = new Float32Array(width * height * 4);
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++)
       for (let n = 0; n < 4; n++) {
         const sx = n & 1 ? 0.75 : 0.25,
           sy = n & 2 ? 0.75 : 0.25;
-        const [r, g, b, a] = paint(uMin + (x + sx) / DENSITY, vMin + (y + sy) / DENSITY);
+        const [r, g, b, a] = paint(uMin + (x + sx) / density, vMin + (y + sy) / density);
         const i = (y * width + x) * 4,
           w = a / 4;
         rgba[i] += r * w;
@@ -55,14 +66,25 @@ export function paintTexture(uMin: number, vMin: number, uMax: number, vMax: num
         rgba[i + 2] += b * w;
         rgba[i + 3] += w;
       }
-  return { uMin, vMin, width, height, rgba };
+  return { uMin, vMin, width, height, density, rgba };
+}
+
+/** The same cards in a picture of another size: `scale` pixels a unit of artwork. */
+export function atScale(cards: readonly Card[], scale: number): readonly Card[] {
+  return cards.map((card) => ({
+    ...card,
+    pose: (t) => {
+      const pose = card.pose(t);
+      return { ...pose, x: pose.x * scale, y: pose.y * scale, scale: (pose.scale ?? 1) * scale };
+    },
+  }));
 }
 
 /** Bilinear, clear outside. Writes 4 values. */
 export function sampleTexture(texture: Texture, u: number, v: number, out: Float64Array): void {
-  const { width, height, rgba } = texture;
-  const x = (u - texture.uMin) * DENSITY - 0.5,
-    y = (v - texture.vMin) * DENSITY - 0.5;
+  const { width, height, density, rgba } = texture;
+  const x = (u - texture.uMin) * density - 0.5,
+    y = (v - texture.vMin) * density - 0.5;
   const ix = Math.floor(x),
     iy = Math.floor(y);
   out[0] = out[1] = out[2] = out[3] = 0;
@@ -78,11 +100,11 @@ export function sampleTexture(texture: Texture, u: number, v: number, out: Float
   for (let k = 0; k < 4; k++) out[k] = rgba[i + k] * a + rgba[i + 4 + k] * b + rgba[j + k] * c + rgba[j + 4 + k] * d;
 }
 
-/** RGB of places a pixel apart along u, as `sampleTexture` gives them: 3 values each. */
+/** RGB of places one pixel of the picture apart along u, as `sampleTexture` gives them: 3 values each. */
 export function sampleRow(texture: Texture, u: number, v: number, out: Float64Array): void {
-  const { width, height, rgba } = texture;
-  const x = (u - texture.uMin) * DENSITY - 0.5,
-    y = (v - texture.vMin) * DENSITY - 0.5;
+  const { width, height, density, rgba } = texture;
+  const x = (u - texture.uMin) * density - 0.5,
+    y = (v - texture.vMin) * density - 0.5;
   const first = Math.floor(x),
     iy = Math.floor(y);
   out.fill(0);
@@ -95,7 +117,7 @@ export function sampleRow(texture: Texture, u: number, v: number, out: Float64Ar
     c = (1 - fx) * fy,
     d = fx * fy;
   for (let n = 0; n < out.length / 3; n++) {
-    const ix = first + n * DENSITY;
+    const ix = first + n * TEXELS_PER_PIXEL;
     if (ix < 0 || ix + 1 >= width) continue;
     const i = (iy * width + ix) * 4,
       j = i + width * 4;
@@ -148,7 +170,7 @@ export function toCard(pose: Pose, x: number, y: number, out: Float64Array): voi
 
 /** A box on screen that holds the posed card. */
 export function boundsOf(card: Card, pose: Pose): { x0: number; y0: number; x1: number; y1: number } {
-  const { uMin, vMin, width, height } = card.texture;
+  const { uMin, vMin, width, height, density } = card.texture;
   let x0 = Infinity,
     y0 = Infinity,
     x1 = -Infinity,
@@ -156,7 +178,7 @@ export function boundsOf(card: Card, pose: Pose): { x0: number; y0: number; x1: 
   // A bent edge leaves the hull of its ends: walk along it.
   for (let i = 0; i <= 16; i++) {
     for (let j = 0; j <= 4; j++) {
-      const [x, y] = toScreen(pose, uMin + ((i / 16) * width) / DENSITY, vMin + ((j / 4) * height) / DENSITY);
+      const [x, y] = toScreen(pose, uMin + ((i / 16) * width) / density, vMin + ((j / 4) * height) / density);
       x0 = Math.min(x0, x);
       y0 = Math.min(y0, y);
       x1 = Math.max(x1, x);

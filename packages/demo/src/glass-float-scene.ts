@@ -28,8 +28,8 @@ export const GROUND = { side: 240, perMetre: 60, finer: 8 / 3 } as const;
 export const GLASS = { around: 240, down: 120, finer: 8 / 3 } as const;
 
 /** Artwork is drawn in units of its own, `finer` times as many as its texture has: no finer than the picture shows it. */
-function painted(width: number, height: number, finer: number, paint: (u: number, v: number) => Paint): Texture {
-  return paintTexture(0, 0, width, height, (u, v) => paint(u * finer, v * finer));
+function painted(width: number, height: number, finer: number, scale: number, paint: (u: number, v: number) => Paint): Texture {
+  return paintTexture(0, 0, width, height, (u, v) => paint(u * finer, v * finer), scale);
 }
 
 function wood(u: number, v: number, seed: number): number {
@@ -122,27 +122,28 @@ function paintGlass(u: number, v: number): Paint {
   return [0.1 * swirl, 0.42 * swirl, 0.3 * swirl, 1];
 }
 
-export function makeScene(): Scene {
+/** `scale` is pixels a unit of artwork. */
+export function makeScene(scale = 1): Scene {
   const post = (x: number, z: number, width: number, seed: number): Board => {
     const finer = 2.5,
       perMetre = FOCAL_PX / -z / finer;
     const paint = paintPost(width * perMetre * finer, seed);
-    return { z, left: x, top: 2.1, perMetre, texture: painted(width * perMetre, 2.1 * perMetre, finer, paint) };
+    return { z, left: x, top: 2.1, perMetre, texture: painted(width * perMetre, 2.1 * perMetre, finer, scale, paint) };
   };
   const boards: Board[] = [
-    { z: -2.15, left: -2.6, top: 0.82, perMetre: 160, texture: painted(6 * 160, 18.4, 2.5, paintRail) },
-    { z: -3.59, left: -0.5, top: 2.02, perMetre: 100, texture: painted(190, 18.4, 2.5, paintRail) },
-    { z: -3.59, left: 0.262, top: 1.9, perMetre: 100, texture: painted(3.6, 24, 4, paintRope) },
+    { z: -2.15, left: -2.6, top: 0.82, perMetre: 160, texture: painted(6 * 160, 18.4, 2.5, scale, paintRail) },
+    { z: -3.59, left: -0.5, top: 2.02, perMetre: 100, texture: painted(190, 18.4, 2.5, scale, paintRail) },
+    { z: -3.59, left: 0.262, top: 1.9, perMetre: 100, texture: painted(3.6, 24, 4, scale, paintRope) },
     post(-0.9, -2.9, 0.17, 191),
     post(1.05, -3.6, 0.2, 192),
     post(-0.3, -4.4, 0.22, 193),
     post(1.9, -5.5, 0.26, 194),
     post(-2.1, -7, 0.3, 195),
-    { z: -36, left: -26, top: 15, perMetre: 10, texture: painted(52 * 10, 17 * 10, 2.2, paintDistance) },
+    { z: -36, left: -26, top: 15, perMetre: 10, texture: painted(52 * 10, 17 * 10, 2.2, scale, paintDistance) },
   ];
   return {
     boards,
-    ground: painted(GROUND.side, GROUND.side, GROUND.finer, paintGround),
-    glass: painted(GLASS.around, GLASS.down, GLASS.finer, paintGlass),
+    ground: painted(GROUND.side, GROUND.side, GROUND.finer, scale, paintGround),
+    glass: painted(GLASS.around, GLASS.down, GLASS.finer, scale, paintGlass),
   };
 }

@@ -3,7 +3,7 @@ import { writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { sampleTexture } from './card';
 import { FLOAT, GLASS, GROUND, makeScene, FOCAL_PX, type Scene } from './glass-float-scene';
 import { step } from './noise';
-import type { FrameSize } from './render-cards';
+import type { DemoSize, FrameSize } from './render-cards';
 
 /**
  * TC_040: a glass fishing float hangs in its net between the mooring posts, the camera trucks past. Everything stands still; all motion is
@@ -29,7 +29,8 @@ export function eyeAt(t: number): Eye {
   };
 }
 
-let scene: Scene | null = null;
+/** Painted once a process. */
+let painted: Scene | null = null;
 const texel = new Float64Array(4);
 
 /** What a line of sight meets: colour, and the point. */
@@ -44,8 +45,7 @@ interface Hit {
 }
 const hit: Hit = { r: 0, g: 0, b: 0, x: 0, y: 0, z: 0, isFloat: false };
 
-function lookAlong(from: Eye, dx: number, dy: number, dz: number, withFloat: boolean): void {
-  scene ??= makeScene();
+function lookAlong(scene: Scene, from: Eye, dx: number, dy: number, dz: number, withFloat: boolean): void {
   let near = Infinity;
   hit.r = hit.g = hit.b = 0.4;
   const keep = (distance: number, light: number) => {
@@ -123,11 +123,12 @@ export interface GlassFloatPasses {
 
 /**
  * One frame, `samples` a pixel; with none there is no picture. Depth, position and motion are those of the pixel's middle. Without the float what is
- * behind it is seen.
+ * behind it is seen. The scene is painted once a process, `textureScale` times as fine as a picture 960 wide shows it.
  */
-export function renderGlassFloat(t: number, size: FrameSize, samples: number, withFloat = true): GlassFloatPasses {
+export function renderGlassFloat(t: number, size: FrameSize, samples: number, withFloat = true, textureScale = 1): GlassFloatPasses {
   const { width, height } = size,
     count = width * height;
+  const scene = (painted ??= makeScene(textureScale));
   const out: GlassFloatPasses = {
     rgba: new Float32Array(count * 4),
     depth: new Float32Array(count),
@@ -145,7 +146,7 @@ export function renderGlassFloat(t: number, size: FrameSize, samples: number, wi
     const across = (x - width / 2) / f,
       up = (height / 2 - y) / f;
     // right * across + up + forward; forward is (sin pan, 0, -cos pan).
-    lookAlong(eye, c * across + s, up, s * across - c, withFloat);
+    lookAlong(scene, eye, c * across + s, up, s * across - c, withFloat);
   };
   for (let y = 0, i = 0; y < height; y++) {
     for (let x = 0; x < width; x++, i++) {
@@ -207,11 +208,11 @@ export async function makeGlassFloatFile(
   kind: 'float' | 'mill',
   frame: number,
   t: number,
-  size: FrameSize,
+  size: DemoSize,
   file: string,
   host: NodeHost,
 ): Promise<void> {
-  const { rgba, depth, float } = renderGlassFloat(t, size, SAMPLES, kind === 'float');
+  const { rgba, depth, float } = renderGlassFloat(t, size, SAMPLES, kind === 'float', size.scale);
   const channel = (c: number) => Float32Array.from({ length: depth.length }, (_, i) => rgba[i * 4 + c]);
   const planes: Plane[] = [
     ...['R', 'G', 'B'].map((name, c): Plane => ({ name, type: 'half', data: channel(c) })),

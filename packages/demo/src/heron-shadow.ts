@@ -1,4 +1,4 @@
-import { paintTexture, type Card, type Paint } from './card';
+import { atScale, paintTexture, type Card, type Paint } from './card';
 import { heronRootAt } from './heron';
 import { step } from './noise';
 
@@ -22,29 +22,31 @@ function wing(u: number, v: number): Paint {
 
 const SHADOW_Y = 418;
 
-export function makeHeronShadow(): readonly Card[] {
+/** `scale` is pixels a unit of artwork. */
+export function makeHeronShadow(scale = 1): readonly Card[] {
   const place = (t: number) => {
     const { x, y } = heronRootAt(t);
     // The sun stands high behind the camera's left: what rises throws its shadow farther on.
     return { x: x + 46 - 0.25 * (y - 282), y: SHADOW_Y + 0.16 * (y - 282) };
   };
-  return [
+  const cards: readonly Card[] = [
     {
       name: 'body shadow',
       id: 11,
       depth: 40,
-      texture: paintTexture(-112, -22, 112, 22, (u, v) => oval(u, v, 108, 19)),
+      texture: paintTexture(-112, -22, 112, 22, (u, v) => oval(u, v, 108, 19), scale),
       pose: (t) => ({ ...place(t), angle: 0, curvature: 0 }),
     },
     {
       name: 'wing shadow',
       id: 12,
       depth: 40.1,
-      texture: paintTexture(-20, -24, 154, 24, wing),
+      texture: paintTexture(-20, -24, 154, 24, wing, scale),
       pose: (t) => {
         const { x, y } = place(t);
         return { x: x + 10, y: y + 2, angle: -0.28 + 0.22 * Math.sin(0.41 * t), curvature: 0.003 * Math.cos(0.41 * t) };
       },
     },
   ];
+  return atScale(cards, scale);
 }

@@ -1,7 +1,7 @@
-import { paintTexture, shade, type Card, type Paint, type Pose } from './card';
+import { atScale, paintTexture, shade, type Card, type Paint, type Pose } from './card';
 import { fractalNoise, step, valueNoise } from './noise';
 
-/** TC_010: the mechanical heron. Lengths in pixels at 960 x 540, time in frames from the shot's first frame. */
+/** TC_010: the mechanical heron. Lengths in units of artwork (pixels at 960 x 540), time in frames from the shot's first frame. */
 
 const BRASS: Paint = [0.72, 0.42, 0.12, 1],
   STEEL: Paint = [0.24, 0.3, 0.34, 1],
@@ -115,11 +115,11 @@ function attached(t: number, u: number, v: number, angle: number, curvature: num
 
 const FLAP = 0.41;
 
-/** Nearest first. Painted once a process. */
-export function makeHeron(): readonly Card[] {
-  const nearWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, BRASS));
-  const farWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, STEEL));
-  return [
+/** Nearest first. `scale` is pixels a unit of artwork. */
+export function makeHeron(scale = 1): readonly Card[] {
+  const nearWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, BRASS), scale);
+  const farWing = paintTexture(-4, -16, 182, 68, (u, v) => paintWing(u, v, STEEL), scale);
+  const cards: readonly Card[] = [
     {
       name: 'near wing',
       id: 1,
@@ -131,22 +131,22 @@ export function makeHeron(): readonly Card[] {
       name: 'key',
       id: 2,
       depth: 9.7,
-      texture: paintTexture(-28, -26, 28, 28, paintKey),
+      texture: paintTexture(-28, -26, 28, 28, paintKey, scale),
       pose: (t) => attached(t, -34, -26, -0.35 + t * 0.33, 0),
     },
-    { name: 'body', id: 3, depth: 10, texture: paintTexture(-96, -32, 73, 32, paintBody), pose: (t) => attached(t, 0, 0, 0, 0) },
+    { name: 'body', id: 3, depth: 10, texture: paintTexture(-96, -32, 73, 32, paintBody, scale), pose: (t) => attached(t, 0, 0, 0, 0) },
     {
       name: 'neck',
       id: 4,
       depth: 10.4,
-      texture: paintTexture(-3, -14, 162, 14, paintNeck),
+      texture: paintTexture(-3, -14, 162, 14, paintNeck, scale),
       pose: (t) => attached(t, 56, -6, -0.72 + 0.1 * Math.sin(t * 0.5), 0.0085 + 0.0022 * Math.sin(t * 0.5 + 1)),
     },
     {
       name: 'legs',
       id: 5,
       depth: 10.9,
-      texture: paintTexture(-2, -14, 131, 14, paintLegs),
+      texture: paintTexture(-2, -14, 131, 14, paintLegs, scale),
       pose: (t) => attached(t, -52, 12, Math.PI - 0.16 + 0.12 * Math.sin(t * 0.62), 0.0016 * Math.sin(t * 0.62 - 0.7)),
     },
     {
@@ -157,4 +157,5 @@ export function makeHeron(): readonly Card[] {
       pose: (t) => attached(t, 34, -14, -1.8 + 0.72 * Math.sin(t * FLAP - 0.12), 0.006 * Math.cos(t * FLAP + 0.2)),
     },
   ];
+  return atScale(cards, scale);
 }

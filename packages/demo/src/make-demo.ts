@@ -1,7 +1,8 @@
 import { access, mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Piscina } from 'piscina';
-import { changedSince, DEMO_VERSION, demoFiles, type DemoFile } from './tidal-clock';
+import type { DemoSize } from './render-cards';
+import { changedSince, DEMO_VERSION, demoFiles, TIDAL_CLOCK, type DemoFile } from './tidal-clock';
 
 export interface MakeDemoOptions {
   /** The production's folder; shots are folders in it. */
@@ -9,6 +10,8 @@ export interface MakeDemoOptions {
   readonly workerFile: string;
   readonly kernelsWasm: string;
   readonly threads: number;
+  /** Of the pictures; as the production has them when missing. */
+  readonly size?: DemoSize;
   /** `open` are the files that are still to come, in their order. */
   readonly onProgress: (done: number, total: number, open: readonly DemoFile[]) => void;
 }
@@ -43,7 +46,7 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
     for (let demos = groups.shift(); demos !== undefined; demos = groups.shift()) {
       // The still is made of a plate that another lane may still be at.
       if (demos[0].shot === 'look') await othersDone(open);
-      await pool.run({ demos, folder: options.folder });
+      await pool.run({ demos, folder: options.folder, size: options.size ?? TIDAL_CLOCK });
       for (const demo of demos) open.delete(demo);
       tell();
     }

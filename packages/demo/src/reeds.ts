@@ -1,4 +1,4 @@
-import { paintTexture, type Card, type Paint } from './card';
+import { atScale, paintTexture, type Card, type Paint } from './card';
 import { hash, valueNoise } from './noise';
 
 /** TC_010's foreground: clumps of reeds right before the plate's camera, which pans past them faster than past the marsh. */
@@ -44,12 +44,14 @@ function paintClump(seed: number, tall: number, wide: number): (u: number, v: nu
   };
 }
 
-export function makeReeds(): readonly Card[] {
-  return CLUMPS.map(({ x, tall, wide, sway, phase }, n) => ({
+/** `scale` is pixels a unit of artwork. */
+export function makeReeds(scale = 1): readonly Card[] {
+  const cards = CLUMPS.map(({ x, tall, wide, sway, phase }, n): Card => ({
     name: `reeds ${n + 1}`,
     id: 20 + n,
     depth: 4,
-    texture: paintTexture(-wide, -tall, wide, 4, paintClump(n + 1, tall, wide)),
+    texture: paintTexture(-wide, -tall, wide, 4, paintClump(n + 1, tall, wide), scale),
     pose: (t) => ({ x: x - PAN_PX * t, y: ROOT_Y, angle: sway * Math.sin(0.31 * t + phase), curvature: 0 }),
   }));
+  return atScale(cards, scale);
 }

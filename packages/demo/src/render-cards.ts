@@ -6,6 +6,11 @@ export interface FrameSize {
   readonly height: number;
 }
 
+/** The size of a production's pictures, with its pixels a unit of artwork: 1 at 960 x 540. */
+export interface DemoSize extends FrameSize {
+  readonly scale: number;
+}
+
 /** What an ordinary renderer writes for one frame, sharp. */
 export interface SharpPasses {
   readonly rgba: Float32Array;

@@ -2,10 +2,10 @@ import path from 'node:path';
 import { encodeExr, windowOfSize, type Attribute, type Plane } from '@ivrex/core';
 import { writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { fractalNoise, hash, step } from './noise';
-import type { FrameSize } from './render-cards';
+import type { DemoSize } from './render-cards';
 
 /**
- * TC_030: a wave breaks on the tide mill's wheel and throws salt spray: drops and flecks of foam, each on its own arc. Pixels at 960 x 540,
+ * TC_030: a wave breaks on the tide mill's wheel and throws salt spray: drops and flecks of foam, each on its own arc. Lengths in units of artwork (pixels at 960 x 540),
  * time in frames from the shot's first. Its velocity pass holds direction and length, per second, as particle tools write them.
  */
 export const SALT_SPRAY = { frames: 16, fps: 24, drops: 1700, flecks: 190 } as const;
@@ -22,7 +22,7 @@ interface Particle {
   readonly seed: number;
 }
 
-/** Pixels a frame, every frame: what pulls everything down. */
+/** Units a frame, every frame: what pulls everything down. */
 const GRAVITY = 0.62,
   LIFE = 46;
 
@@ -79,7 +79,7 @@ export interface SaltSprayPasses {
   readonly motion: Float32Array;
 }
 
-export function renderSaltSpray(t: number, { width, height }: FrameSize): SaltSprayPasses {
+export function renderSaltSpray(t: number, { width, height, scale }: DemoSize): SaltSprayPasses {
   particles ??= makeParticles();
   const rgba = new Float32Array(width * height * 4),
     motion = new Float32Array(width * height * 4);
@@ -91,14 +91,14 @@ export function renderSaltSpray(t: number, { width, height }: FrameSize): SaltSp
     const c = Math.cos(at.angle),
       s = Math.sin(at.angle);
     const then = [placeOf(p, t + 1), placeOf(p, t - 1)].map((q) => ({ ...q, c: Math.cos(q.angle), s: Math.sin(q.angle) }));
-    for (let y = Math.max(0, Math.floor(at.y - reach)); y < Math.min(height, at.y + reach); y++) {
-      for (let x = Math.max(0, Math.floor(at.x - reach)); x < Math.min(width, at.x + reach); x++) {
+    for (let y = Math.max(0, Math.floor((at.y - reach) * scale)); y < Math.min(height, (at.y + reach) * scale); y++) {
+      for (let x = Math.max(0, Math.floor((at.x - reach) * scale)); x < Math.min(width, (at.x + reach) * scale); x++) {
         const i = (y * width + x) * 4;
         let cover = 0,
           light = 0;
         for (const [ox, oy] of SUB) {
-          const dx = x + ox - at.x,
-            dy = y + oy - at.y;
+          const dx = (x + ox) / scale - at.x,
+            dy = (y + oy) / scale - at.y;
           const painted = paintAt(p, c * dx + s * dy, c * dy - s * dx);
           cover += painted.cover / SUB.length;
           light += (painted.cover * painted.light) / SUB.length;
@@ -108,13 +108,13 @@ export function renderSaltSpray(t: number, { width, height }: FrameSize): SaltSp
         for (const [k, tint] of TINT.entries()) rgba[i + k] = rgba[i + k] * clear + light * tint;
         rgba[i + 3] = rgba[i + 3] * clear + cover;
         if (cover < 0.02) continue;
-        const dx = x + 0.5 - at.x,
-          dy = y + 0.5 - at.y,
+        const dx = (x + 0.5) / scale - at.x,
+          dy = (y + 0.5) / scale - at.y,
           u = c * dx + s * dy,
           v = c * dy - s * dx;
         then.forEach((q, k) => {
-          motion[i + 2 * k] = q.x + q.c * u - q.s * v - x - 0.5;
-          motion[i + 2 * k + 1] = q.y + q.s * u + q.c * v - y - 0.5;
+          motion[i + 2 * k] = (q.x + q.c * u - q.s * v) * scale - x - 0.5;
+          motion[i + 2 * k + 1] = (q.y + q.s * u + q.c * v) * scale - y - 0.5;
         });
       }
     }
@@ -136,7 +136,7 @@ export function saltSprayFile(kind: SaltSprayKind, frame: number): string {
   return path.join('TC_030', kind, `TC_030_${kind}.${frame}.exr`);
 }
 
-export async function makeSaltSprayFile(kind: SaltSprayKind, t: number, size: FrameSize, file: string, host: NodeHost): Promise<void> {
+export async function makeSaltSprayFile(kind: SaltSprayKind, t: number, size: DemoSize, file: string, host: NodeHost): Promise<void> {
   const { rgba, motion } = renderSaltSpray(t, size),
     count = size.width * size.height;
   const plane = (name: string, of: (i: number) => number): Plane => ({

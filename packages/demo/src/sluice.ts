@@ -1,7 +1,7 @@
-import { boundsOf, cardInverse, paintTexture, sampleRow, sampleTexture, type Card, type Paint, type Texture } from './card';
+import { atScale, boundsOf, cardInverse, paintTexture, sampleRow, sampleTexture, type Card, type Paint, type Texture } from './card';
 import { fractalNoise, hash, step, valueNoise } from './noise';
 import { makeReeds } from './reeds';
-import { lookAt, onRow, posedAt, R2X, R2Y, type FrameSize } from './render-cards';
+import { lookAt, onRow, posedAt, R2X, R2Y, type DemoSize } from './render-cards';
 
 /** TC_010's plate: the sluice and the tide mill on the salt marsh, filmed with a slow pan, a 180-degree shutter and grain. */
 
@@ -79,21 +79,24 @@ function paintWheel(u: number, v: number): Paint {
 }
 
 export interface SluicePlate {
+  readonly size: DemoSize;
   readonly land: Texture;
   readonly wheel: Card;
   readonly reeds: readonly Card[];
 }
 
-export function makeSluice(size: FrameSize): SluicePlate {
-  const land = paintTexture(-MARGIN, -4, size.width + MARGIN + PAN_PX * 25, size.height + 4, paintLand);
+export function makeSluice(size: DemoSize): SluicePlate {
+  const { scale } = size,
+    right = size.width / scale + MARGIN + PAN_PX * 25,
+    land = paintTexture(-MARGIN, -4, right, size.height / scale + 4, paintLand, scale);
   const wheel: Card = {
     name: 'mill wheel',
     id: 0,
     depth: 60,
-    texture: paintTexture(-78, -78, 78, 78, paintWheel),
+    texture: paintTexture(-78, -78, 78, 78, paintWheel, scale),
     pose: (t) => ({ x: 798 - PAN_PX * t, y: 344, angle: t * 0.11, curvature: 0 }),
   };
-  return { land, wheel, reeds: makeReeds() };
+  return { size, land, wheel: atScale([wheel], scale)[0], reeds: makeReeds(scale) };
 }
 
 /** What is put between the plate's reeds and what is behind them. */
@@ -118,14 +121,9 @@ const GUEST_MOMENTS = 4;
  * One plate frame, its shutter open from -0.25 to 0.25. With guests it is the whole scene in one go, exposed as the plate alone is: where no guest is
  * seen the same picture to the bit, grain and all.
  */
-export function renderPlate(
-  plate: SluicePlate,
-  t: number,
-  size: FrameSize,
-  frame: number,
-  guests: PlateGuests | null = null,
-): PlatePicture {
-  const count = size.width * size.height,
+export function renderPlate(plate: SluicePlate, t: number, frame: number, guests: PlateGuests | null = null): PlatePicture {
+  const { size } = plate,
+    count = size.width * size.height,
     out = new Float32Array(count * 4),
     reeds = new Float32Array(count);
   /** By pixel: the share of the plate's own light that comes through. */
@@ -156,7 +154,7 @@ export function renderPlate(
         visitsHere = visits.map((v) => ({ cards: onRow(v.cards, y), shadows: onRow(v.shadows, y) }));
       const sy = y + subY,
         hasWheel = sy > box.y0 && sy < box.y1;
-      sampleRow(plate.land, subX + PAN_PX * moment, sy, land);
+      sampleRow(plate.land, subX / size.scale + PAN_PX * moment, sy / size.scale, land);
       covered.fill(guests === null ? 0 : 1);
       for (const { x0, x1 } of [...reedsHere.map((r) => r.box), ...(hasWheel ? [box] : [])])
         covered.fill(1, Math.max(0, x0 - 1), Math.max(0, x1 + 1));
@@ -214,7 +212,7 @@ const EMBERS = [
 const EMBER_MOMENTS = 96,
   EMBER_PX = 1.2;
 
-/** Where an ember is, pixels; null before it leaves the chimney. */
+/** Where an ember is, units of artwork; null before it leaves the chimney. */
 export function emberAt(ember: number, t: number): { readonly x: number; readonly y: number } | null {
   const { x, y, vx, vy, bend, born } = EMBERS[ember],
     age = t - born;
@@ -223,12 +221,13 @@ export function emberAt(ember: number, t: number): { readonly x: number; readonl
 
 export const EMBER_COUNT = EMBERS.length;
 
-function addEmbers(rgba: Float32Array, own: Float32Array, t: number, size: FrameSize): void {
+function addEmbers(rgba: Float32Array, own: Float32Array, t: number, size: DemoSize): void {
   const glow = [5.2, 2.1, 0.5];
   for (let ember = 0; ember < EMBER_COUNT; ember++)
     for (let m = 0; m < EMBER_MOMENTS; m++) {
-      const at = emberAt(ember, t - 0.25 + ((m + 0.5) / EMBER_MOMENTS) * 0.5);
-      if (at === null) continue;
+      const place = emberAt(ember, t - 0.25 + ((m + 0.5) / EMBER_MOMENTS) * 0.5);
+      if (place === null) continue;
+      const at = { x: place.x * size.scale, y: place.y * size.scale };
       for (let y = Math.max(0, Math.floor(at.y - 5)); y < Math.min(size.height, at.y + 5); y++)
         for (let x = Math.max(0, Math.floor(at.x - 5)); x < Math.min(size.width, at.x + 5); x++) {
           const light = Math.exp(-((x + 0.5 - at.x) ** 2 + (y + 0.5 - at.y) ** 2) / (2 * EMBER_PX ** 2)) / EMBER_MOMENTS;

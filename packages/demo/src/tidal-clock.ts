@@ -1,17 +1,23 @@
 import path from 'node:path';
 import { encodeExr, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
+import type { Card } from './card';
 import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
 import { makeHeron } from './heron';
-import { renderBlurred, renderNoisy, renderSharp, type FrameSize } from './render-cards';
+import { renderBlurred, renderNoisy, renderSharp, type DemoSize, type FrameSize } from './render-cards';
 import { makeSaltSprayFile, SALT_SPRAY, saltSprayFile, type SaltSprayKind } from './salt-spray';
 import { makeHeronShadow } from './heron-shadow';
-import { makeSluice, renderPlate, type PlatePicture } from './sluice';
+import { makeSluice, renderPlate, type PlatePicture, type SluicePlate } from './sluice';
 import { makeWheelRoomFile, WHEEL_ROOM_KINDS, wheelRoomFile, type WheelRoomKind } from './wheel-room';
 
 /** The made-up production: sizes and ranges that every shot shares. */
-export const TIDAL_CLOCK = { width: 960, height: 540, first: 1001, frames: 24, fps: 24 } as const;
-const SIZE: FrameSize = TIDAL_CLOCK;
+export const TIDAL_CLOCK = { width: 960, height: 540, scale: 1, first: 1001, frames: 24, fps: 24 } as const;
+
+/** The same in a picture of another width. */
+export function sizeOfWidth(width: number): DemoSize {
+  const scale = width / TIDAL_CLOCK.width;
+  return { width, height: TIDAL_CLOCK.height * scale, scale };
+}
 
 /** Frames for which the truth (ideal motion blur, 180 degrees centred) is written. */
 export const REFERENCE_FRAMES = [1004, 1008, 1012, 1016, 1020] as const;
@@ -91,74 +97,76 @@ export function changedSince(version: number): DemoFile[] {
   );
 }
 
-/** Artwork is painted once a process, when it is first needed. */
-let heron: ReturnType<typeof makeHeron> | null = null;
-let sluice: ReturnType<typeof makeSluice> | null = null;
-let shadow: ReturnType<typeof makeHeronShadow> | null = null;
+/** The artwork of TC_010 at one size, each part painted when it is first needed, and its frames. */
+class Heron {
+  private readonly painted: { heron?: readonly Card[]; shadow?: readonly Card[]; sluice?: SluicePlate } = {};
+  private lastPlate: { readonly frame: number; readonly picture: PlatePicture } | null = null;
 
-export function heronFrame(frame: number): Image {
-  heron ??= makeHeron();
-  const passes = renderSharp(heron, frame - TIDAL_CLOCK.first, SIZE, SHARP_SAMPLES);
-  const planes: Plane[] = [
-    ...channels(passes.rgba, ['R', 'G', 'B', 'A']),
-    ...channels(passes.motion, ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY']),
-    { name: 'depth.Z', type: 'half', data: passes.depth },
-    { name: 'id.object', type: 'uint', data: passes.ids },
-  ];
-  return imageOf(planes);
+  constructor(readonly size: DemoSize) {}
+
+  private get heron(): readonly Card[] {
+    return (this.painted.heron ??= makeHeron(this.size.scale));
+  }
+
+  private get shadow(): readonly Card[] {
+    return (this.painted.shadow ??= makeHeronShadow(this.size.scale));
+  }
+
+  private get sluice(): SluicePlate {
+    return (this.painted.sluice ??= makeSluice(this.size));
+  }
+
+  imageOf(kind: HeronKind, frame: number): Image {
+    const t = frame - TIDAL_CLOCK.first,
+      { size } = this;
+    switch (kind) {
+      case 'heron': {
+        const passes = renderSharp(this.heron, t, size, SHARP_SAMPLES);
+        return imageOf(size, [
+          ...channels(passes.rgba, ['R', 'G', 'B', 'A']),
+          ...channels(passes.motion, MOTION_CHANNELS),
+          { name: 'depth.Z', type: 'half', data: passes.depth },
+          { name: 'id.object', type: 'uint', data: passes.ids },
+        ]);
+      }
+      case 'plate':
+        return imageOf(size, channels(this.plate(frame).rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
+      case 'reeds':
+        return imageOf(size, [{ name: 'A', type: 'half', data: this.plate(frame).reeds }]);
+      case 'shadow': {
+        // Black with its density as alpha, and its motion.
+        const { rgba, motion } = renderSharp(this.shadow, t, size, SHARP_SAMPLES);
+        return imageOf(size, [...channels(rgba, ['R', 'G', 'B', 'A']), ...channels(motion, MOTION_CHANNELS)]);
+      }
+      case 'grainy': {
+        const { opens, closes } = GRAINY_SHUTTER;
+        const rgba = renderNoisy(this.heron, t, opens, closes, size, GRAINY_SAMPLES, frame * 1000);
+        return imageOf(size, channels(rgba, ['R', 'G', 'B', 'A']));
+      }
+      case 'reference':
+        return imageOf(
+          size,
+          channels(renderBlurred(this.heron, t, -0.25, 0.25, size, TRUTH.moments, TRUTH.samples), ['R', 'G', 'B', 'A']),
+        );
+      case 'whole': {
+        // Heron, shadow, reeds and plate exposed together: what the assembled shot is to come to.
+        const { rgba } = renderPlate(this.sluice, t, frame, { cards: this.heron, shadows: this.shadow });
+        return imageOf(size, channels(rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
+      }
+    }
+  }
+
+  /** What the plate's camera saw, and how much of it the reeds right before it cover: both come of one look. */
+  private plate(frame: number): PlatePicture {
+    if (this.lastPlate?.frame !== frame) this.lastPlate = { frame, picture: renderPlate(this.sluice, frame - TIDAL_CLOCK.first, frame) };
+    return this.lastPlate.picture;
+  }
 }
 
-/** The heron alone under an ideal shutter. */
-export function heronTruth(
-  frame: number,
-  opens: number,
-  closes: number,
-  moments: number = TRUTH.moments,
-  samples: number = TRUTH.samples,
-): Image {
-  heron ??= makeHeron();
-  return imageOf(channels(renderBlurred(heron, frame - TIDAL_CLOCK.first, opens, closes, SIZE, moments, samples), ['R', 'G', 'B', 'A']));
-}
+const MOTION_CHANNELS = ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY'];
 
-/** The heron alone as a quick render blurs it. */
-export function heronGrainy(frame: number): Image {
-  heron ??= makeHeron();
-  const { opens, closes } = GRAINY_SHUTTER;
-  const rgba = renderNoisy(heron, frame - TIDAL_CLOCK.first, opens, closes, SIZE, GRAINY_SAMPLES, frame * 1000);
-  return imageOf(channels(rgba, ['R', 'G', 'B', 'A']));
-}
-
-/** The heron's shadow alone, sharp: black with its density as alpha, and its motion. */
-export function shadowFrame(frame: number): Image {
-  shadow ??= makeHeronShadow();
-  const { rgba, motion } = renderSharp(shadow, frame - TIDAL_CLOCK.first, SIZE, SHARP_SAMPLES);
-  return imageOf([
-    ...channels(rgba, ['R', 'G', 'B', 'A']),
-    ...channels(motion, ['motion.nextX', 'motion.nextY', 'motion.prevX', 'motion.prevY']),
-  ]);
-}
-
-/** What the plate's camera saw, and how much of it the reeds right before it cover. */
-export function platePicture(frame: number): PlatePicture {
-  sluice ??= makeSluice(SIZE);
-  // Plate and matte come of one look.
-  if (lastPlate?.frame !== frame) lastPlate = { frame, picture: renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame) };
-  return lastPlate.picture;
-}
-
-let lastPlate: { readonly frame: number; readonly picture: PlatePicture } | null = null;
-
-/** Heron, shadow, reeds and plate exposed together: what the assembled shot is to come to. */
-export function wholeFrame(frame: number): Image {
-  sluice ??= makeSluice(SIZE);
-  heron ??= makeHeron();
-  shadow ??= makeHeronShadow();
-  const { rgba } = renderPlate(sluice, frame - TIDAL_CLOCK.first, SIZE, frame, { cards: heron, shadows: shadow });
-  return imageOf(channels(rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
-}
-
-function imageOf(planes: readonly Plane[]): Image {
-  const window = windowOfSize(SIZE.width, SIZE.height);
+function imageOf({ width, height }: FrameSize, planes: readonly Plane[]): Image {
+  const window = windowOfSize(width, height);
   return { displayWindow: window, dataWindow: window, planes };
 }
 
@@ -170,40 +178,25 @@ function channels(interleaved: Float32Array, names: readonly string[]): Plane[] 
   });
 }
 
-export async function makeDemoFile(demo: DemoFile, folder: string, host: NodeHost): Promise<void> {
+/** A process makes pictures of one size: artwork is painted once. */
+let artwork: Heron | null = null;
+
+export async function makeDemoFile(demo: DemoFile, folder: string, size: DemoSize, host: NodeHost): Promise<void> {
   const file = path.join(folder, demo.file);
   switch (demo.shot) {
     case 'TC_010': {
-      const image = heronImage(demo.kind, demo.frame);
+      if (artwork?.size.scale !== size.scale) artwork = new Heron(size);
+      const image = artwork.imageOf(demo.kind, demo.frame);
       return writeFileAtomic(file, encodeExr(image, { compression: 'zip', attributes: attributesOf(demo.kind) }, host));
     }
     case 'TC_020':
-      return makeWheelRoomFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+      return makeWheelRoomFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, size, file, host);
     case 'TC_030':
-      return makeSaltSprayFile(demo.kind, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+      return makeSaltSprayFile(demo.kind, demo.frame - TIDAL_CLOCK.first, size, file, host);
     case 'TC_040':
-      return makeGlassFloatFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, SIZE, file, host);
+      return makeGlassFloatFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, size, file, host);
     case 'look':
       return demo.kind === 'still' ? saveStill(file, folder, host) : writeFileAtomic(file, new TextEncoder().encode(eveningLut()));
-  }
-}
-
-function heronImage(kind: HeronKind, frame: number): Image {
-  switch (kind) {
-    case 'heron':
-      return heronFrame(frame);
-    case 'plate':
-      return imageOf(channels(platePicture(frame).rgba, ['R', 'G', 'B', 'A']).slice(0, 3));
-    case 'reeds':
-      return imageOf([{ name: 'A', type: 'half', data: platePicture(frame).reeds }]);
-    case 'shadow':
-      return shadowFrame(frame);
-    case 'grainy':
-      return heronGrainy(frame);
-    case 'reference':
-      return heronTruth(frame, -0.25, 0.25);
-    case 'whole':
-      return wholeFrame(frame);
   }
 }
 

@@ -2,7 +2,7 @@ import path from 'node:path';
 import { cryptomatteId, encodeExr, linearToSrgb, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { saveJpeg, savePng16, saveTiff8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import { hash } from './noise';
-import { renderNoisy, renderSharp, type FrameSize, type SharpPasses } from './render-cards';
+import { renderNoisy, renderSharp, type DemoSize, type SharpPasses } from './render-cards';
 import { makeWheels, paintRoom } from './wheels';
 
 /**
@@ -14,8 +14,8 @@ export const WHEEL_ROOM = {
   cutOff: 1019,
   /** Added to a frame's number to get its motion file's. */
   motionOffset: 1,
-  /** Pixels that full scale of the motion pass means: a little too few for frames 1010 and 1020. */
-  motionRangePx: 32,
+  /** Units of artwork (pixels at 960 x 540) that full scale of the motion pass means: a little too few for frames 1010 and 1020. */
+  motionRange: 32,
   /** The display curve that was baked into the motion pass. */
   motionCurve: 2.2,
   /** Frames that were also rendered with blur, with grain, under a shutter that no file says. */
@@ -52,8 +52,8 @@ let room: Float32Array | null = null;
 /** The passes of a frame come one after the other: what they share is rendered once. */
 let last: { readonly t: number; readonly sharp: SharpPasses; readonly coverage: readonly Float32Array[] } | null = null;
 
-function rendered(t: number, size: FrameSize): { readonly sharp: SharpPasses; readonly coverage: readonly Float32Array[] } {
-  wheels ??= makeWheels();
+function rendered(t: number, size: DemoSize): { readonly sharp: SharpPasses; readonly coverage: readonly Float32Array[] } {
+  wheels ??= makeWheels(size.scale);
   if (last?.t !== t) {
     const coverage = wheels.map(() => new Float32Array(size.width * size.height));
     last = { t, coverage, sharp: renderSharp(wheels, t, size, SHARP_SAMPLES, coverage) };
@@ -66,7 +66,7 @@ export async function makeWheelRoomFile(
   kind: WheelRoomKind,
   frame: number,
   t: number,
-  size: FrameSize,
+  size: DemoSize,
   file: string,
   host: NodeHost,
 ): Promise<void> {
@@ -80,7 +80,7 @@ export async function makeWheelRoomFile(
     case 'escapeMatte':
       return saveTiff8(file, rendered(t, size).coverage[2], one);
     case 'motion':
-      return savePng16(file, storedMotion(rendered(t, size).sharp.motion), three);
+      return savePng16(file, storedMotion(rendered(t, size).sharp.motion, WHEEL_ROOM.motionRange * size.scale), three);
     case 'depth':
       return writeFileAtomic(
         file,
@@ -101,7 +101,7 @@ export async function makeWheelRoomFile(
       );
     case 'grainy': {
       const { opens, closes } = WHEEL_ROOM.grainyShutter;
-      wheels ??= makeWheels();
+      wheels ??= makeWheels(size.scale);
       const rgba = renderNoisy(wheels, t, opens, closes, size, GRAINY_SAMPLES, frame * 1000);
       return writeFileAtomic(file, pictureBytes(rgba, size, 'zip', 610, host));
     }
@@ -114,7 +114,7 @@ export async function makeWheelRoomFile(
 
 const GRAINY_SAMPLES = 20;
 
-function pictureBytes(rgba: Float32Array, size: FrameSize, compression: 'zip' | 'dwaa', seconds: number, host: NodeHost): Uint8Array {
+function pictureBytes(rgba: Float32Array, size: DemoSize, compression: 'zip' | 'dwaa', seconds: number, host: NodeHost): Uint8Array {
   const planes = ['R', 'G', 'B', 'A'].map((name, c): Plane => ({ name, type: 'half', data: rgba.filter((_, i) => i % 4 === c) }));
   const attributes = new Map([...RATE, ['renderTimeSeconds', { type: 'float', value: seconds }]] as [string, Attribute][]);
   return encodeExr(imageOf(size, planes), { compression, attributes }, host);
@@ -126,15 +126,15 @@ const RATE: ReadonlyMap<string, Attribute> = new Map<string, Attribute>([
   ['comments', { type: 'string', value: 'TC_020 escapement wheel room' }],
 ]);
 
-function imageOf(size: FrameSize, planes: readonly Plane[]): Image {
+function imageOf(size: DemoSize, planes: readonly Plane[]): Image {
   const window = windowOfSize(size.width, size.height);
   return { displayWindow: window, dataWindow: window, planes };
 }
 
 /** To the next frame, centred, x right and y up, through a display curve that has no business on data: no motion reads 0.73. */
-function storedMotion(motion: Float32Array): Float32Array {
+function storedMotion(motion: Float32Array, rangePx: number): Float32Array {
   const out = new Float32Array((motion.length / 4) * 3);
-  const stored = (px: number) => Math.min(1, Math.max(0, 0.5 + px / WHEEL_ROOM.motionRangePx / 2)) ** (1 / WHEEL_ROOM.motionCurve);
+  const stored = (px: number) => Math.min(1, Math.max(0, 0.5 + px / rangePx / 2)) ** (1 / WHEEL_ROOM.motionCurve);
   for (let i = 0; i < out.length / 3; i++) {
     out[i * 3] = stored(motion[i * 4]);
     out[i * 3 + 1] = stored(-motion[i * 4 + 1]);
@@ -184,11 +184,11 @@ function cryptomattePlanes(coverage: readonly Float32Array[]): Plane[] {
 }
 
 /** The room through the sRGB curve, with a lamp that flickers a little and grain. */
-function plate(size: FrameSize, frame: number): Float32Array {
+function plate(size: DemoSize, frame: number): Float32Array {
   if (room === null) {
     room = new Float32Array(size.width * size.height * 3);
     for (let y = 0; y < size.height; y++)
-      for (let x = 0; x < size.width; x++) room.set(paintRoom(x + 0.5, y + 0.5), (y * size.width + x) * 3);
+      for (let x = 0; x < size.width; x++) room.set(paintRoom((x + 0.5) / size.scale, (y + 0.5) / size.scale), (y * size.width + x) * 3);
   }
   const lamp = 1 + 0.04 * (hash(frame, 1, 7) - 0.5);
   return room.map((v, i) => linearToSrgb(Math.min(1, Math.max(0, v * lamp + (hash(i, frame, 5) - 0.5) * 0.012))));

@@ -1,4 +1,4 @@
-import { paintTexture, shade, type Card, type Paint } from './card';
+import { atScale, paintTexture, shade, type Card, type Paint } from './card';
 import { fractalNoise, step, valueNoise } from './noise';
 
 /** TC_020: the escapement wheel room. Lengths in pixels at 960 x 540, time in frames from the shot's first frame. */
@@ -76,13 +76,22 @@ function paintAnchor(u: number, v: number): Paint {
     : shade(STEEL, 0.8 + 0.5 * valueNoise(u * 0.3, v * 0.3, 92) + 0.6 * step(6, 0, Math.abs(arch + 5)), alpha);
 }
 
-function gearCard(name: string, id: number, depth: number, gear: Gear, x: number, y: number, angle: (t: number) => number): Card {
+function gearCard(
+  scale: number,
+  name: string,
+  id: number,
+  depth: number,
+  gear: Gear,
+  x: number,
+  y: number,
+  angle: (t: number) => number,
+): Card {
   const reach = gear.radius + 3;
   return {
     name,
     id,
     depth,
-    texture: paintTexture(-reach, -reach, reach, reach, (u, v) => paintGear(gear, u, v)),
+    texture: paintTexture(-reach, -reach, reach, reach, (u, v) => paintGear(gear, u, v), scale),
     pose: (t) => ({ x, y, angle: angle(t), curvature: 0 }),
   };
 }
@@ -96,24 +105,25 @@ function escapeAngle(t: number): number {
   return 0.105 * t + 0.035 * Math.sin(2 * BEAT * t);
 }
 
-/** Nearest first. */
-export function makeWheels(): readonly Card[] {
-  return [
+/** Nearest first. `scale` is pixels a unit of artwork. */
+export function makeWheels(scale = 1): readonly Card[] {
+  const cards: readonly Card[] = [
     {
       name: 'pendulum',
       id: 1,
       depth: 4,
-      texture: paintTexture(-50, -8, 50, 350, paintPendulum),
+      texture: paintTexture(-50, -8, 50, 350, paintPendulum, scale),
       pose: (t) => ({ x: 626, y: 96, angle: SWING * Math.sin(BEAT * t + 0.4), curvature: 0 }),
     },
     {
       name: 'anchor',
       id: 2,
       depth: 5,
-      texture: paintTexture(-76, -20, 76, 50, paintAnchor),
+      texture: paintTexture(-76, -20, 76, 50, paintAnchor, scale),
       pose: (t) => ({ x: 452, y: 106, angle: 0.13 * Math.sin(BEAT * t + 0.4), curvature: 0 }),
     },
     gearCard(
+      scale,
       'escape wheel',
       3,
       6,
@@ -123,6 +133,7 @@ export function makeWheels(): readonly Card[] {
       escapeAngle,
     ),
     gearCard(
+      scale,
       'second wheel',
       4,
       7,
@@ -132,6 +143,7 @@ export function makeWheels(): readonly Card[] {
       (t) => -1.35 * escapeAngle(t) + 0.1,
     ),
     gearCard(
+      scale,
       'great wheel',
       5,
       8,
@@ -141,6 +153,7 @@ export function makeWheels(): readonly Card[] {
       (t) => 0.62 * escapeAngle(t),
     ),
     gearCard(
+      scale,
       'pinion',
       6,
       6.5,
@@ -150,6 +163,7 @@ export function makeWheels(): readonly Card[] {
       (t) => 2.7 * escapeAngle(t),
     ),
     gearCard(
+      scale,
       'tide wheel',
       7,
       9,
@@ -159,6 +173,7 @@ export function makeWheels(): readonly Card[] {
       (t) => -0.75 * escapeAngle(t),
     ),
   ];
+  return atScale(cards, scale);
 }
 
 /** The room behind the wheels: boards, a beam, a window on the marsh, lamp light. Scene-linear. */

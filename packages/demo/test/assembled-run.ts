@@ -14,7 +14,8 @@ const pool = new BlurPool({
   threads: 2,
 });
 const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/heron.json', 'utf8')));
-const FOLDER = '.cache/demo/tidal-clock/TC_010';
+const SIZE = { width: 480, height: 270 } as const;
+const FOLDER = '.cache/demo/small/TC_010';
 const file = (name: string, frame: number, layer = '') => ({ file: `${FOLDER}/TC_010_${name}.${frame}.exr`, part: 0, layer });
 const PLAIN = { blend: 'over', opacity: 1, grade: null, wantsGrain: true } as const;
 
@@ -55,8 +56,7 @@ function reeds(frame: number): FrameElement {
 
 function frameOf(frame: number, elements: readonly FrameElement[], finish: Finish = NO_FINISH): AssembledFrame {
   return {
-    width: 960,
-    height: 540,
+    ...SIZE,
     pixelAspect: 1,
     frame,
     below: { picture: file('plate', frame), fit: 'fit', pixelAspect: 1 },
@@ -74,12 +74,12 @@ for (const frame of [1008, 1016]) {
   const { rgba: sharp } = await assembleFrame(pool, frameOf(frame, still));
   const against = async (elements: readonly FrameElement[]) => {
     const made = await assembleFrame(pool, frameOf(frame, elements));
-    return { ...comparePictures(made.rgba, truth, 960, 540, sharp), warnings: made.warnings };
+    return { ...comparePictures(made.rgba, truth, SIZE.width, SIZE.height, sharp), warnings: made.warnings };
   };
   rows.push({
     frame,
     whole: await against([shadow, heron, reeds(frame)]),
-    unblurred: comparePictures(sharp, truth, 960, 540, sharp),
+    unblurred: comparePictures(sharp, truth, SIZE.width, SIZE.height, sharp),
     noShadow: await against([heron, reeds(frame)]),
     noReeds: await against([shadow, heron]),
   });

@@ -1,10 +1,10 @@
 import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
-import { makeDemo } from '../src';
+import { makeDemo, sizeOfWidth } from '../src';
 
 const ROOT = path.join(__dirname, '../../..');
-const MADE = path.join(ROOT, '.cache/demo/tidal-clock');
+const MADE = path.join(ROOT, '.cache/demo/small');
 
 test('only what is missing is made, in order, and it comes out the same to the byte', async () => {
   if (!existsSync(MADE)) throw new Error('the demo frames are not made; run "npm test", which makes them first');
@@ -15,6 +15,7 @@ test('only what is missing is made, in order, and it comes out the same to the b
   const told: string[] = [];
   await makeDemo({
     folder,
+    size: sizeOfWidth(480),
     threads: 2,
     workerFile: path.join(ROOT, 'packages/demo/dist/demo-worker.mjs'),
     kernelsWasm: path.join(ROOT, 'packages/kernels/build/kernels.wasm'),

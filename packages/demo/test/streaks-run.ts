@@ -1,12 +1,13 @@
 import { combineStreaks, findStreaks, measureStreak, type PlateLight } from '@ivrex/core';
+import { TIDAL_CLOCK } from '../src';
 import { EMBER_COUNT, emberAt, makeSluice, renderPlate } from '../src/sluice';
 
 /** Prints what is measured of the embers' streaks in TC_010's plate: { drawn, found, refused }. */
-const size = { width: 960, height: 540 };
+const size = TIDAL_CLOCK;
 const sluice = makeSluice(size);
 
 function lightAt(t: number): Float32Array {
-  const { rgba } = renderPlate(sluice, t, size, 1001 + t),
+  const { rgba } = renderPlate(sluice, t, 1001 + t),
     out = new Float32Array(size.width * size.height);
   for (let i = 0; i < out.length; i++) out[i] = 0.2126 * rgba[i * 4] + 0.7152 * rgba[i * 4 + 1] + 0.0722 * rgba[i * 4 + 2];
   return out;

@@ -6,7 +6,7 @@ import { encodingSchema } from '@ivrex/contract';
 /** Prints how the trust map of TC_010 stands to the true error: a list of { path, frame, rank, found, marked, expected, error }. */
 const host = await loadNodeHost('packages/kernels/build/kernels.wasm');
 const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/heron.json', 'utf8')));
-const FOLDER = '.cache/demo/tidal-clock/TC_010';
+const FOLDER = '.cache/demo/small/TC_010';
 
 function filesOf(frame: number): FrameFiles {
   const layer = (name: string) => ({ file: `${FOLDER}/TC_010_heron.${frame}.exr`, part: 0, layer: name });

@@ -4,7 +4,7 @@ import { cryptomatteId, matteOf, parseCubeLut, planeOnDisplay, rankPlanes } from
 import { loadNodeHost, openImage, tryFindDamage, type NodeHost } from '@ivrex/media';
 import { readFileSync } from 'node:fs';
 
-const MADE = path.join(__dirname, '../../../.cache/demo/tidal-clock');
+const MADE = path.join(__dirname, '../../../.cache/demo/small');
 const wheel = (file: string) => path.join(MADE, 'TC_020', file);
 let host: NodeHost;
 beforeAll(async () => {
@@ -37,7 +37,7 @@ test('a matte is the coverage that the Cryptomatte has of its object, and all ob
     const whole = ranks.coverages.reduce((sum, plane) => sum + plane[i], 0);
     if (Math.abs(whole - alpha[i]) > 0.004) throw new Error(`pixel ${i}: objects cover ${whole}, alpha is ${alpha[i]}`);
   }
-  expect(seen).toBeGreaterThan(500);
+  expect(seen).toBeGreaterThan(120);
 });
 
 test('the motion went through a curve: what stands still reads 0.73; the tide wheel turns the other way round', async () => {
@@ -45,12 +45,12 @@ test('the motion went through a curve: what stands still reads 0.73; the tide wh
   const x = motion.get('R') ?? new Float32Array(0),
     y = motion.get('G') ?? new Float32Array(0);
   const rest = Math.round(0.5 ** (1 / 2.2) * 65535) / 65535;
-  expect(x[2 * 960 + 2]).toBeCloseTo(rest, 7);
-  // Above the axle of the great wheel (154, 208) and of the tide wheel (812, 356); y is stored upwards.
-  const above = (cx: number, cy: number, r: number) => x[(cy - r) * 960 + cx] - rest;
+  expect(x[2 * 480 + 2]).toBeCloseTo(rest, 7);
+  // Above the axle of the great wheel (154, 208) and of the tide wheel (812, 356), in units of 960 x 540; y is stored upwards.
+  const above = (cx: number, cy: number, r: number) => x[Math.round((cy - r) / 2) * 480 + cx / 2] - rest;
   expect(above(154, 208, 150)).toBeGreaterThan(0.01);
   expect(above(812, 356, 112)).toBeLessThan(-0.01);
-  const right = y[208 * 960 + 154 + 150] - rest;
+  const right = y[104 * 480 + 77 + 75] - rest;
   expect(right).toBeLessThan(-0.01);
 });
 

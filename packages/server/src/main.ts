@@ -2,15 +2,8 @@ import { mkdir } from 'node:fs/promises';
 import { readConfig } from './config/config';
 import { makeApp } from './http/app';
 import { DemoJob } from './jobs/make-demo-job';
-import { recentRasters } from './services/frames';
-import { FolderLooks } from './services/measures';
 import { people } from './services/people';
-import { Matches } from './services/matches';
-import { MotionAudits } from './services/motion-audits';
-import { MotionMakes } from './services/motion-makes';
-import { MotionRemaps } from './services/motion-remaps';
-import type { Services } from './services/services';
-import { ShotWatch } from './services/watch';
+import { makeServices } from './services/services';
 import { startUp, stopWhenTold } from './start-up';
 
 const config = readConfig(process.env);
@@ -18,12 +11,8 @@ for (const folder of [...config.mediaFolders, config.deliveriesFolder]) await mk
 const started = await startUp(config);
 const { database, pool, queue, log } = started;
 const demo = new DemoJob(config);
-const base = { ...started, config, work: demo, looks: new FolderLooks(config.limits), rasters: recentRasters() };
-const watch = new ShotWatch(base);
-const audits = new MotionAudits(base);
-const remaps = new MotionRemaps(base);
-const makes = new MotionMakes(base);
-const services: Services = { ...base, watch, audits, remaps, makes, matches: new Matches(base) };
+const services = makeServices({ ...started, config, work: demo }),
+  { watch, audits, remaps, makes } = services;
 
 if (config.signInRequired && (await people(services)).length === 0) {
   process.stderr.write('ivrex: people sign in here, and nobody can yet; add somebody first: npm run people -- add NAME --role admin\n');

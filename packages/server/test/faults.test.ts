@@ -5,7 +5,7 @@ import type { Delivery, DeliveryId, Queue, ShotDetail, ShotId } from '@ivrex/con
 import { proposeEncoding } from '@ivrex/core';
 import { Application, until, type Run } from './start-application';
 
-const HERON = path.join(__dirname, '../../../.cache/demo/tidal-clock/TC_010');
+const HERON = path.join(__dirname, '../../../.cache/demo/small/TC_010');
 const FRAMES = [1008, 1009, 1010, 1011, 1012, 1013];
 /** Two workers of one thread each: one can be killed while the other goes on. */
 const application = new Application(['--workers', '2'], { IVREX_THREADS: '1' });
@@ -106,7 +106,7 @@ test('kill -9 of the database: after the next start the delivery goes on by itse
 test('a source that is truncated or gone: the frame is named, the others are made, and it is made when the file is back', async () => {
   const files = [1010, 1012].map((frame) => path.join(media, `heron.${frame}.exr`));
   copyFileSync(files[0], `${application.data}/whole.exr`);
-  truncateSync(files[0], 90000);
+  truncateSync(files[0], 30000);
   renameSync(files[1], `${application.data}/away.exr`);
   const { id } = await order('source');
   await ended(id, 'failed');

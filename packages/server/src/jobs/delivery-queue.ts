@@ -3,7 +3,7 @@ import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 import { z } from 'zod';
 import type { Db } from '../db/database';
-import type { DeliveryQueue } from '../services/services';
+import type { DeliveryQueue } from '../services/resources';
 
 const FRAMES = 'deliver-frames',
   FINISH = 'finish-delivery';

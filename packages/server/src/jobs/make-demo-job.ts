@@ -3,7 +3,7 @@ import { fileURLToPath } from 'node:url';
 import { makeDemo, type DemoFile, type DemoShot } from '@ivrex/demo';
 import type { Config } from '../config/config';
 import { bringIn } from '../services/bring-in';
-import type { Services, WorkBoard } from '../services/services';
+import type { Resources, WorkBoard } from '../services/resources';
 
 /** The passes that each shot can't do without. */
 const NEEDED: readonly (readonly [DemoShot, readonly DemoFile['kind'][]])[] = [
@@ -23,7 +23,7 @@ export class DemoJob implements WorkBoard {
     return this.state === null ? [] : [this.state];
   }
 
-  async run(services: Pick<Services, 'database' | 'config' | 'log' | 'pool' | 'looks'>): Promise<void> {
+  async run(services: Pick<Resources, 'database' | 'config' | 'log' | 'pool' | 'looks'>): Promise<void> {
     const label = 'Making the demo production, The Tidal Clock';
     const started = Date.now();
     let first = -1;

@@ -22,11 +22,12 @@ import { upsertSequence } from '../db/queries/upsert-sequence';
 import { upsertShot } from '../db/queries/upsert-shot';
 import { madeSequences, shotSignature } from './made-folders';
 import { assertInsideMedia } from './media-folders';
-import { measureSequences, type LayerMeasures } from './measures';
-import type { Services } from './services';
+import type { LayerMeasures } from './folder-looks';
+import { measureSequences } from './measures';
+import type { Resources } from './resources';
 import { refreshFindings } from './shots';
 
-type BringInServices = Pick<Services, 'database' | 'config' | 'pool' | 'looks'>;
+type BringInServices = Pick<Resources, 'database' | 'config' | 'pool' | 'looks'>;
 
 /**
  * Makes a shot of a folder's sequences, or looks again at a known one. Files are read in place and never altered; what the artist
@@ -118,7 +119,7 @@ function bestOf(passes: readonly SequencePass[], role: Role): SequencePass | nul
 }
 
 /** Measured on a frame that beauty and motion share. */
-async function blurInBeauty({ pool }: Pick<Services, 'pool'>, passes: readonly SequencePass[]): Promise<BlurMeasure | null> {
+async function blurInBeauty({ pool }: Pick<Resources, 'pool'>, passes: readonly SequencePass[]): Promise<BlurMeasure | null> {
   const beauty = bestOf(passes, 'beauty');
   const motion = passes.find((p) => p.guess.role === 'motion' && p.sequence === beauty?.sequence) ?? bestOf(passes, 'motion');
   if (beauty === null || motion === null) return null;

@@ -5,14 +5,14 @@ import { findCameraTrack } from '../db/queries/find-camera-track';
 import { insertCameraTrack } from '../db/queries/insert-camera-track';
 import { listCameraTracks } from '../db/queries/list-camera-tracks';
 import { passFileAt } from './frames';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDetail } from './shots';
 
 type CameraChoice = (MadeSource & { kind: 'camera' })['camera'];
 
 /** Reads a camera file and keeps it for the shot. @throws IvrexError as `readCameraFile` */
 export async function addCameraTrack(
-  { database }: Pick<Services, 'database'>,
+  { database }: Pick<Resources, 'database'>,
   shotId: ShotId,
   name: string,
   bytes: Uint8Array,
@@ -32,7 +32,7 @@ export async function addCameraTrack(
 
 /** Every camera that is known of the choice. @throws IvrexError notFound, missingFrame */
 export async function cameraTrackOf(
-  { database }: Pick<Services, 'database'>,
+  { database }: Pick<Resources, 'database'>,
   detail: ShotDetail,
   choice: CameraChoice,
 ): Promise<CameraTrack> {

@@ -23,9 +23,9 @@ import { resetFrames } from '../db/queries/reset-frames';
 import { setPriority } from '../db/queries/set-priority';
 import { settleDeliveries } from '../db/queries/settle-deliveries';
 import { placeOf, planDelivery } from './delivery-plan';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
-type DeliveryServices = Pick<Services, 'database' | 'queue' | 'config'>;
+type DeliveryServices = Pick<Resources, 'database' | 'queue' | 'config'>;
 
 export async function deliveryPlan(services: DeliveryServices, shotId: ShotId, options: DeliveryOptions): Promise<DeliveryPlan> {
   return (await planDelivery(services, shotId, options)).plan;
@@ -62,7 +62,7 @@ function sameFiles(name: string): IvrexError {
 }
 
 /** Gives what waits to the queue. */
-async function sendFrames({ database, queue }: Pick<Services, 'database' | 'queue'>, id: DeliveryId): Promise<void> {
+async function sendFrames({ database, queue }: Pick<Resources, 'database' | 'queue'>, id: DeliveryId): Promise<void> {
   for (const due of await listDueFrames(database, id)) await queue.sendFrames(id, due.frames, due.priority);
 }
 
@@ -72,12 +72,12 @@ export async function delivery(db: Db, id: DeliveryId): Promise<Delivery> {
   return describe(row);
 }
 
-export async function deliveriesOf({ database }: Pick<Services, 'database'>, shotId: ShotId): Promise<Delivery[]> {
+export async function deliveriesOf({ database }: Pick<Resources, 'database'>, shotId: ShotId): Promise<Delivery[]> {
   return (await listDeliveries(database, { shotId })).map(describe);
 }
 
 /** Everything that is rendered or was lately, and who renders. */
-export async function wholeQueue({ database }: Pick<Services, 'database'>): Promise<Queue> {
+export async function wholeQueue({ database }: Pick<Resources, 'database'>): Promise<Queue> {
   return { deliveries: (await listDeliveries(database, {})).map(describe), workers: await listWorkers(database) };
 }
 

@@ -16,10 +16,10 @@ import { assertDeliverable, fileRequests, frameKey, framesThere, ShotBook, type 
 import { findMadeFile } from '../db/queries/find-made-file';
 import { measureDeliveries } from '../db/queries/measure-deliveries';
 import { SharedDigests } from './digests';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDocument } from './shot-documents';
 
-type PlanServices = Pick<Services, 'database' | 'config'>;
+type PlanServices = Pick<Resources, 'database' | 'config'>;
 
 /** What an order comes to, with the version that it gets. */
 export interface PlannedDelivery {

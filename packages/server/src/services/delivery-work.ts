@@ -9,10 +9,10 @@ import { finishFrame, type FrameOutcome } from '../db/queries/finish-frame';
 import { saveMadeFile } from '../db/queries/save-made-file';
 import { settleDeliveries } from '../db/queries/settle-deliveries';
 import type { SharedDigests } from './digests';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDocument } from './shot-documents';
 
-export interface WorkServices extends Pick<Services, 'database' | 'pool' | 'now' | 'log'> {
+export interface WorkServices extends Pick<Resources, 'database' | 'pool' | 'now' | 'log'> {
   readonly worker: WorkerId;
   /** How this machine calls the folders that the database knows. */
   readonly mappings: readonly PathMapping[];

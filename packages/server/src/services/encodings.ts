@@ -4,9 +4,9 @@ import { deleteEncoding } from '../db/queries/delete-encoding';
 import { insertEncoding } from '../db/queries/insert-encoding';
 import { listEncodings } from '../db/queries/list-encodings';
 import { listShots } from '../db/queries/list-shots';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
-type EncodingServices = Pick<Services, 'database'>;
+type EncodingServices = Pick<Resources, 'database'>;
 
 export async function savedEncodings({ database }: EncodingServices): Promise<SavedEncoding[]> {
   const rows = await listEncodings(database),

@@ -5,7 +5,7 @@ import { cryptomatteOf, fileOnDisk, loadHeader, passFileOf, pictureOf, type Pass
 import type { Db } from '../db/database';
 import { findPassFile, type PassPlace } from '../db/queries/find-pass-file';
 import { Recent } from './recent';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
 /** With `settings`, as a state of the shot numbers and reads it; else as the shot does now. */
 async function placeOf(db: Db, passId: PassId, settings: Decided | null = null): Promise<PassPlace> {
@@ -60,7 +60,7 @@ export function recentRasters(): Recent<Uint8Array> {
 
 /** `tag` stands for the files as they are now, see `rasterTag`. */
 export async function frameRaster(
-  { pool, rasters }: Pick<Services, 'pool' | 'rasters'>,
+  { pool, rasters }: Pick<Resources, 'pool' | 'rasters'>,
   file: PictureFile,
   tag: string,
   form: 'picture' | 'planes',

@@ -14,11 +14,11 @@ import { relativeDocument } from '@ivrex/media';
 import { findLut } from '../db/queries/find-lut';
 import { insertLut } from '../db/queries/insert-lut';
 import { planDelivery } from './delivery-plan';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDocument } from './shot-documents';
 import { changeSettings, shotDetail } from './shots';
 
-type HandOverServices = Pick<Services, 'database' | 'config'>;
+type HandOverServices = Pick<Resources, 'database' | 'config'>;
 
 /** The shot as a document that lies in the shot's own folder: folders are relative to it. @throws IvrexError notFound */
 export async function exportShot(

@@ -4,7 +4,7 @@ import type { MakeMotionRequest, MotionSource, PictureFile } from '@ivrex/media'
 import type { Database } from '../db/database';
 import { cameraTrackOf } from './camera-tracks';
 import { passFileAt, pictureFileAt } from './frames';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDetail } from './shots';
 
 /** What the written passes are called, and what undo says. */
@@ -32,7 +32,7 @@ export interface MotionPlan {
 }
 
 /** @throws IvrexError badSetting, notFound */
-export async function planMotion(services: Pick<Services, 'database'>, detail: ShotDetail, source: MadeSource): Promise<MotionPlan> {
+export async function planMotion(services: Pick<Resources, 'database'>, detail: ShotDetail, source: MadeSource): Promise<MotionPlan> {
   const [{ beauty }] = detail.settings.elements;
   if (beauty === null) throw new IvrexError('badSetting', 'choose the beauty in step Passes first: motion is made for it');
   const pass = detail.passes.find((p) => p.id === beauty);

@@ -21,11 +21,11 @@ import { insertShutterMatch } from '../db/queries/insert-shutter-match';
 import { pictureFileAt } from './frames';
 import { keyOf } from './motion-readings';
 import { Recent } from './recent';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotBook } from './shot-documents';
 import { shotDetail } from './shots';
 
-type MatchServices = Pick<Services, 'database' | 'pool'>;
+type MatchServices = Pick<Resources, 'database' | 'pool'>;
 
 /** Another one where what a match says has changed its form. */
 const MATCH_FORM = 'match 1';

@@ -1,50 +1,11 @@
-import { IvrexError, type ExrLimits, type PassMeasure } from '@ivrex/core';
-import { FileMemory, fileOnDisk, frameFile, type FoundSequence } from '@ivrex/media';
-import { stat } from 'node:fs/promises';
-import type { Services } from './services';
-
-/** What one looked-at frame says, layer by layer. */
-export type LayerMeasures = readonly { readonly part: number; readonly layer: string; readonly measure: PassMeasure }[];
-
-const REMEMBERED = 2000;
-
-/** What this process knows of files, so that a folder which grows is not read again and again. */
-export class FolderLooks {
-  readonly files: FileMemory;
-  private readonly measured = new Map<string, LayerMeasures>();
-  private readonly turns = new Map<string, Promise<unknown>>();
-
-  constructor(limits?: ExrLimits) {
-    this.files = new FileMemory(limits);
-  }
-
-  /** One look at a folder after the other. */
-  async inTurn<T>(folder: string, work: () => Promise<T>): Promise<T> {
-    const before = this.turns.get(folder) ?? Promise.resolve();
-    const mine = before.catch(() => undefined).then(work);
-    this.turns.set(folder, mine);
-    try {
-      return await mine;
-    } finally {
-      if (this.turns.get(folder) === mine) this.turns.delete(folder);
-    }
-  }
-
-  async measure({ pool }: Pick<Services, 'pool'>, file: string): Promise<LayerMeasures> {
-    const { mtimeMs, size } = await stat(fileOnDisk(file));
-    const key = `${file} ${mtimeMs} ${size}`;
-    const known = this.measured.get(key);
-    if (known !== undefined) return known;
-    const { layers } = await pool.run<'measure'>({ kind: 'measure', file });
-    if (this.measured.size >= REMEMBERED) this.measured.clear();
-    this.measured.set(key, layers);
-    return layers;
-  }
-}
+import { IvrexError } from '@ivrex/core';
+import { frameFile, type FoundSequence } from '@ivrex/media';
+import type { LayerMeasures } from './folder-looks';
+import type { Resources } from './resources';
 
 /** The middle, the first and the last whole frame of every sequence, the middle first. A frame whose pixels can't be read is left out. */
 export async function measureSequences(
-  services: Pick<Services, 'pool' | 'looks'>,
+  services: Pick<Resources, 'pool' | 'looks'>,
   sequences: readonly FoundSequence[],
 ): Promise<Map<FoundSequence, readonly LayerMeasures[]>> {
   const jobs = sequences.flatMap((sequence) =>
@@ -53,7 +14,7 @@ export async function measureSequences(
   const out = new Map<FoundSequence, LayerMeasures[]>(sequences.map((s) => [s, []]));
   const results = await Promise.all(
     jobs.map(({ file }) =>
-      services.looks.measure(services, file).catch((error: unknown) => {
+      services.looks.measure(services.pool, file).catch((error: unknown) => {
         if (error instanceof IvrexError) return null;
         throw error;
       }),

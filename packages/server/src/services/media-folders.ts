@@ -4,7 +4,7 @@ import type { FolderListing } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import { groupNames, patternName, reasonOf } from '@ivrex/media';
 import { listShots } from '../db/queries/list-shots';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
 /** The folder's real path, links followed; it must lie in a folder that the settings allow. @throws IvrexError forbidden, missingFile */
 export async function assertInsideMedia(allowed: readonly string[], folder: string): Promise<string> {
@@ -24,7 +24,7 @@ export async function assertInsideMedia(allowed: readonly string[], folder: stri
 
 /** What is in one folder; without one, the media folders themselves. @throws IvrexError forbidden, missingFile */
 export async function listFolder(
-  { database, config }: Pick<Services, 'database' | 'config'>,
+  { database, config }: Pick<Resources, 'database' | 'config'>,
   folder: string | null,
 ): Promise<FolderListing> {
   const shots = new Map((await listShots(database)).map((shot) => [shot.folder, shot.id]));

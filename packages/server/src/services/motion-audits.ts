@@ -4,10 +4,10 @@ import { insertMotionAudit } from '../db/queries/insert-motion-audit';
 import { listMotionAudits } from '../db/queries/list-motion-audits';
 import { passFileAt, pictureFileAt } from './frames';
 import { chosenPasses, keyOf } from './motion-readings';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDetail } from './shots';
 
-type AuditServices = Pick<Services, 'database' | 'pool' | 'log' | 'now'>;
+type AuditServices = Pick<Resources, 'database' | 'pool' | 'log' | 'now'>;
 
 interface Running {
   readonly stop: AbortController;

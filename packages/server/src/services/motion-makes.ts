@@ -22,7 +22,7 @@ import { z } from 'zod';
 import { bringIn } from './bring-in';
 import { madeFolderOf, MADE_PREFIX } from './made-folders';
 import { MADE_NAMES, madeNameOf, makeRequest, planMotion, type MotionPlan } from './make-requests';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { ShotJobs, type RunningJob } from './shot-jobs';
 import { changeSettings, shotDetail } from './shots';
 
@@ -33,7 +33,7 @@ const askedSchema = z.union([
 ]);
 type Asked = z.infer<typeof askedSchema>;
 
-type MakeServices = Pick<Services, 'database' | 'pool' | 'config' | 'log' | 'now' | 'looks'>;
+type MakeServices = Pick<Resources, 'database' | 'pool' | 'config' | 'log' | 'now' | 'looks'>;
 
 /**
  * Makes motion passes where a render brought none: derived from a camera, estimated from the pictures, borrowed from another render. They

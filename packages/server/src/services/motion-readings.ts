@@ -7,10 +7,10 @@ import type { Db } from '../db/database';
 import { findMotionReading } from '../db/queries/find-motion-reading';
 import { insertMotionReading } from '../db/queries/insert-motion-reading';
 import { passFileAt, pictureFileAt } from './frames';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDetail } from './shots';
 
-type ReadingServices = Pick<Services, 'database' | 'pool'>;
+type ReadingServices = Pick<Resources, 'database' | 'pool'>;
 
 /** Another one where what a reading says has changed its form: what was kept before is worked out anew. */
 const READING_FORM = 'reading 3';

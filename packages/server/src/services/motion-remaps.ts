@@ -16,11 +16,11 @@ import type { PictureFile, RemapRequest } from '@ivrex/media';
 import { z } from 'zod';
 import { passFileAt, pictureFileAt } from './frames';
 import { chosenPasses } from './motion-readings';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { ShotJobs, type RunningJob } from './shot-jobs';
 import { shotDetail } from './shots';
 
-type RemapServices = Pick<Services, 'database' | 'pool' | 'config' | 'log'>;
+type RemapServices = Pick<Resources, 'database' | 'pool' | 'config' | 'log'>;
 
 /** What the shot was set to when the order was given: later changes do not touch it. */
 const askedSchema = z.object({ order: remapOrderSchema, settings: shotSettingsSchema });

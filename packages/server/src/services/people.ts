@@ -10,9 +10,9 @@ import { insertSession } from '../db/queries/insert-session';
 import { listPeople } from '../db/queries/list-people';
 import { updatePerson } from '../db/queries/update-person';
 import { hashPassword, isPassword } from './passwords';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
-type PeopleServices = Pick<Services, 'database'>;
+type PeopleServices = Pick<Resources, 'database'>;
 
 const TOKEN_BYTES = 32;
 const hashOf = (token: string) => createHash('sha256').update(token).digest('hex');

@@ -1,56 +1,29 @@
-import type { DeliveryId, Priority, ShotId } from '@ivrex/contract';
-import type { BlurPool } from '@ivrex/media';
-import type { Logger } from 'pino';
-import type { Config } from '../config/config';
-import type { Database } from '../db/database';
-import type { Matches } from './matches';
-import type { FolderLooks } from './measures';
-import type { MotionAudits } from './motion-audits';
-import type { MotionMakes } from './motion-makes';
-import type { MotionRemaps } from './motion-remaps';
-import type { Recent } from './recent';
+import { FolderLooks } from './folder-looks';
+import { recentRasters } from './frames';
+import { Matches } from './matches';
+import { MotionAudits } from './motion-audits';
+import { MotionMakes } from './motion-makes';
+import { MotionRemaps } from './motion-remaps';
+import type { Resources } from './resources';
+import { ShotWatch } from './watch';
 
-/** What every use case is handed. No globals. */
-export interface Services {
-  readonly database: Database;
-  readonly pool: BlurPool;
-  readonly config: Config;
-  readonly log: Logger;
-  readonly now: () => Date;
-  readonly queue: DeliveryQueue;
-  readonly work: WorkBoard;
-  readonly looks: FolderLooks;
-  /** Pixels for pages, see `frameRaster`. */
-  readonly rasters: Recent<Uint8Array>;
-  readonly watch: { see(shotId: ShotId): void };
+/** All that a server can be asked for: its resources, and the use cases that remember what is under way. */
+export interface Services extends Resources {
+  readonly watch: ShotWatch;
   readonly audits: MotionAudits;
   readonly remaps: MotionRemaps;
   readonly makes: MotionMakes;
   readonly matches: Matches;
 }
 
-/** The job queue as services see it. */
-export interface DeliveryQueue {
-  /** Frames that wait, in jobs of a few. */
-  sendFrames(id: DeliveryId, frames: readonly number[], priority: Priority): Promise<void>;
-  /** The last part of a delivery, after its frames. */
-  sendFinish(id: DeliveryId): Promise<void>;
-  /** Deliveries with jobs that nobody has taken yet. */
-  queued(): Promise<ReadonlySet<string>>;
-  /** Takes jobs back that nobody has taken yet. */
-  forget(id: DeliveryId): Promise<void>;
-  changePriority(id: DeliveryId, priority: Priority): Promise<void>;
-}
-
-/** Background work other than deliveries, told while it runs. */
-export interface WorkBoard {
-  list(): readonly {
-    kind: string;
-    label: string;
-    state: 'running' | 'done' | 'failed';
-    done: number;
-    total: number;
-    secondsLeft: number | null;
-    error: string | null;
-  }[];
+export function makeServices(given: Omit<Resources, 'looks' | 'rasters'>): Services {
+  const resources: Resources = { ...given, looks: new FolderLooks(given.config.limits), rasters: recentRasters() };
+  return {
+    ...resources,
+    watch: new ShotWatch(resources),
+    audits: new MotionAudits(resources),
+    remaps: new MotionRemaps(resources),
+    makes: new MotionMakes(resources),
+    matches: new Matches(resources),
+  };
 }

@@ -3,10 +3,10 @@ import { IvrexError, orNull } from '@ivrex/core';
 import type { z } from 'zod';
 import { listShotJobs, type JobKind } from '../db/queries/list-shot-jobs';
 import { saveShotJob } from '../db/queries/save-shot-job';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotDetail } from './shots';
 
-type JobServices = Pick<Services, 'database' | 'pool' | 'log'>;
+type JobServices = Pick<Resources, 'database' | 'pool' | 'log'>;
 
 interface JobStatus {
   readonly state: 'running' | 'done' | 'failed' | 'cancelled';

@@ -10,14 +10,16 @@ import {
 } from '@ivrex/contract';
 import { describeBlur, describeShutter, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
 import { frameSources } from '@ivrex/media';
-import { costOf } from './matches';
+import { costOf, type Matches } from './matches';
+import type { MotionAudits } from './motion-audits';
 import { readMotionPass } from './motion-readings';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { shotBook } from './shot-documents';
 import { shotDetail } from './shots';
 
-export interface ReportServices extends Pick<Services, 'database' | 'pool' | 'now' | 'matches'> {
-  readonly audits: Pick<Services['audits'], 'look'>;
+export interface ReportServices extends Pick<Resources, 'database' | 'pool' | 'now'> {
+  readonly matches: Matches;
+  readonly audits: Pick<MotionAudits, 'look'>;
 }
 
 /**

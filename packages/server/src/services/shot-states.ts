@@ -5,10 +5,10 @@ import { findNamedState } from '../db/queries/find-named-state';
 import { insertNamedState } from '../db/queries/insert-named-state';
 import { listNamedStates } from '../db/queries/list-named-states';
 import { listShotHistory } from '../db/queries/list-shot-history';
-import type { Services } from './services';
+import type { Resources } from './resources';
 import { changeSettings, shotDetail } from './shots';
 
-type StateServices = Pick<Services, 'database'>;
+type StateServices = Pick<Resources, 'database'>;
 
 /** More of the history is kept than is listed. */
 const MOST_LISTED = 200;

@@ -12,7 +12,7 @@ import { listStateLabels } from '../db/queries/list-state-labels';
 import { lockShotState } from '../db/queries/lock-shot-state';
 import { moveToState } from '../db/queries/move-to-state';
 import { findingsOf } from './findings';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
 function summary(row: ShotRow): ShotSummary {
   const [element] = row.settings.elements;
@@ -43,7 +43,7 @@ function summary(row: ShotRow): ShotSummary {
   };
 }
 
-export async function shotSummaries({ database }: Pick<Services, 'database'>): Promise<ShotSummary[]> {
+export async function shotSummaries({ database }: Pick<Resources, 'database'>): Promise<ShotSummary[]> {
   return (await listShots(database)).map(summary);
 }
 
@@ -75,7 +75,7 @@ function notFound(): IvrexError {
 
 /** @throws IvrexError notFound, conflict when somebody changed the shot since `basedOn` */
 export async function changeSettings(
-  { database }: Pick<Services, 'database'>,
+  { database }: Pick<Resources, 'database'>,
   shotId: ShotId,
   settings: ShotSettings,
   label: string,
@@ -109,13 +109,13 @@ export async function refreshFindings(db: Db, shotId: ShotId): Promise<void> {
 }
 
 /** Steps through the kept states. At either end nothing happens. */
-export function stepState(services: Pick<Services, 'database'>, shotId: ShotId, by: 1 | -1): Promise<ShotDetail> {
+export function stepState(services: Pick<Resources, 'database'>, shotId: ShotId, by: 1 | -1): Promise<ShotDetail> {
   return moveState(services, shotId, (current) => current + by);
 }
 
 /** Goes to a kept state; those after it can be done again. A number that is gone changes nothing. */
 export async function moveState(
-  { database }: Pick<Services, 'database'>,
+  { database }: Pick<Resources, 'database'>,
   shotId: ShotId,
   to: (current: number) => number,
 ): Promise<ShotDetail> {

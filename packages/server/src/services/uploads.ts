@@ -7,7 +7,7 @@ import { Server as TusServer } from '@tus/server';
 import type { Db } from '../db/database';
 import { findUpload } from '../db/queries/find-upload';
 import { insertUpload } from '../db/queries/insert-upload';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
 /** Where the files of one upload lie. */
 function folderOf(uploadsFolder: string, upload: { readonly id: UploadId; readonly name: string }): string {
@@ -28,7 +28,7 @@ export function insideUpload(folder: string, relative: string): string {
   return full;
 }
 
-export async function startUpload({ database, config }: Pick<Services, 'database' | 'config'>, name: string): Promise<Upload> {
+export async function startUpload({ database, config }: Pick<Resources, 'database' | 'config'>, name: string): Promise<Upload> {
   const id = await insertUpload(database, cleanName(name));
   const upload = await uploadOf({ database, config }, id);
   return upload;
@@ -41,7 +41,7 @@ async function existing(db: Db, id: UploadId): Promise<{ id: UploadId; name: str
 }
 
 /** What is there already: a broken upload goes on with the rest. */
-export async function uploadOf({ database, config }: Pick<Services, 'database' | 'config'>, id: UploadId): Promise<Upload> {
+export async function uploadOf({ database, config }: Pick<Resources, 'database' | 'config'>, id: UploadId): Promise<Upload> {
   const upload = await existing(database, id);
   const folder = folderOf(config.uploadsFolder, upload);
   const files: { path: string; bytes: number }[] = [];
@@ -57,7 +57,7 @@ export async function uploadOf({ database, config }: Pick<Services, 'database' |
 }
 
 /** The folder of an upload, to be brought in. @throws IvrexError notFound */
-export async function uploadFolder({ database, config }: Pick<Services, 'database' | 'config'>, id: UploadId): Promise<string> {
+export async function uploadFolder({ database, config }: Pick<Resources, 'database' | 'config'>, id: UploadId): Promise<string> {
   return folderOf(config.uploadsFolder, await existing(database, id));
 }
 
@@ -65,7 +65,7 @@ export async function uploadFolder({ database, config }: Pick<Services, 'databas
  * The receiving side of the tus protocol (open protocol for resumable uploads, tus.io 1.0). Each file arrives in a side folder and moves to
  * its place when it is whole. Its metadata say which upload it belongs to, and its path in there.
  */
-export function makeUploadServer({ database, config }: Pick<Services, 'database' | 'config'>): TusServer {
+export function makeUploadServer({ database, config }: Pick<Resources, 'database' | 'config'>): TusServer {
   const arriving = path.join(config.uploadsFolder, '.arriving');
   const target = async (metadata: Record<string, string | null> | undefined): Promise<string> => {
     const id = uploadIdSchema.safeParse(metadata?.upload);

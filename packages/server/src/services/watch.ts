@@ -2,7 +2,7 @@ import type { ShotId } from '@ivrex/contract';
 import { findShotLook } from '../db/queries/find-shot-look';
 import { bringIn } from './bring-in';
 import { shotSignature } from './made-folders';
-import type { Services } from './services';
+import type { Resources } from './resources';
 
 /** A shot that nobody asked for in this time is not watched. */
 const WATCHED_MS = 30000,
@@ -13,7 +13,7 @@ export class ShotWatch {
   private readonly asked = new Map<ShotId, number>();
   private timer: NodeJS.Timeout | null = null;
 
-  constructor(private readonly services: Omit<Services, 'watch' | 'audits' | 'remaps' | 'makes' | 'matches'>) {}
+  constructor(private readonly services: Resources) {}
 
   /** Somebody looks at this shot now. */
   see(shotId: ShotId): void {
