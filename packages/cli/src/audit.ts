@@ -1,9 +1,9 @@
 import { availableParallelism } from 'node:os';
 import { Command } from 'commander';
 import { IvrexError, summarizeAudit } from '@ivrex/core';
-import { BlurPool, type AuditResult } from '@ivrex/media';
+import { type AuditResult } from '@ivrex/media';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
-import { KERNELS_WASM, WORKER_FILE } from './host';
+import type { CliHost } from './host';
 import { framesToRender, loadEncoding, openInput, passAt } from './inputs';
 import { answer, progress } from './output';
 import { inLanes } from './lanes';
@@ -18,7 +18,7 @@ interface AuditOptions {
   readonly json?: boolean;
 }
 
-export function auditCommand(): Command {
+export function auditCommand(host: CliHost): Command {
   return new Command('audit')
     .description('speeds, clipping and bad pixels of a motion pass over a whole sequence, and the range to choose')
     .requiredOption('--motion <pattern>')
@@ -28,15 +28,15 @@ export function auditCommand(): Command {
     .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'))
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .option('--json', 'one JSON object on stdout')
-    .action(audit);
+    .action((options: AuditOptions) => audit(host, options));
 }
 
-async function audit(options: AuditOptions): Promise<void> {
+async function audit(host: CliHost, options: AuditOptions): Promise<void> {
   const encoding = await loadEncoding(options.encoding);
   const motion = await openInput(options.motion),
     beauty = options.beauty === undefined ? null : await openInput(options.beauty);
   const frames = framesToRender(motion.sequence, options.frames, options.motion);
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
+  const pool = host.openPool(options.threads);
   const failed: { frame: number | null; message: string }[] = [];
   let audits: ({ frame: number | null; audit: AuditResult } | null)[];
   try {

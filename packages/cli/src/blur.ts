@@ -12,11 +12,11 @@ import {
   type ShutterPlan,
 } from '@ivrex/core';
 import { explainIssue, shutterPlanSchema } from '@ivrex/contract';
-import { BlurPool, frameFile, parsePattern } from '@ivrex/media';
+import { frameFile, parsePattern } from '@ivrex/media';
 import { openBlurInputs, withBlurInputs, type BlurInputOptions } from './blur-inputs';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
-import { KERNELS_WASM, WORKER_FILE } from './host';
+import { abortOn, type CliHost } from './host';
 import { framesToRender, loadShutter } from './inputs';
 import { answer, progress, warn } from './output';
 
@@ -39,7 +39,7 @@ interface BlurOptions extends BlurInputOptions {
   readonly json?: boolean;
 }
 
-export function blurCommand(): Command {
+export function blurCommand(host: CliHost): Command {
   return withBlurInputs(new Command('blur'))
     .description('apply the shutter to a sharp sequence')
     .requiredOption('--out <pattern>')
@@ -58,7 +58,7 @@ export function blurCommand(): Command {
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .addOption(new Option('--type <type>').choices(['half', 'float']).default('half'))
     .option('--json', 'one JSON object on stdout')
-    .action(blur);
+    .action((options: BlurOptions) => blur(host, options));
 }
 
 /** "even", "bell" or "ramps:OPENING,CLOSING". */
@@ -94,16 +94,15 @@ async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
   return parsed.data;
 }
 
-async function blur(options: BlurOptions): Promise<void> {
+async function blur(host: CliHost, options: BlurOptions): Promise<void> {
   const shutter = await shutterOf(options);
   const { beauty, sourcesAt } = await openBlurInputs(options);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
-  const stop = new AbortController();
-  process.once('SIGINT', () => stop.abort());
+  const pool = host.openPool(options.threads);
+  const stop = abortOn('SIGINT');
   const failed: { frame: number | null; message: string }[] = [],
     warnings: string[] = [];
   let done = 0,
@@ -136,6 +135,7 @@ async function blur(options: BlurOptions): Promise<void> {
       progress(`blur: ${done + failed.length} of ${frames.length} frames`, done + failed.length === frames.length);
     }
   } finally {
+    stop.release();
     await pool.close();
   }
   for (const text of warnings) warn(text);

@@ -2,10 +2,10 @@ import { Command } from 'commander';
 import { comparePictures, IvrexError } from '@ivrex/core';
 import { chooseLayer, frameFile, loadHeader, loadPicture, parsePattern, type NodeHost, type Picture } from '@ivrex/media';
 import { UsageError } from './cli-error';
-import { cliHost } from './host';
+import type { CliHost } from './host';
 import { answer, finiteOrNull } from './output';
 
-export function compareCommand(): Command {
+export function compareCommand(host: CliHost): Command {
   return new Command('compare')
     .description('what two pictures differ by')
     .argument('<a>')
@@ -13,10 +13,10 @@ export function compareCommand(): Command {
     .option('--sharp <file>', 'the sharp picture: maskedPsnr then counts what the blur changed in B')
     .option('--json', 'one JSON object on stdout')
     .action(async (a: string, b: string, options: { sharp?: string; json?: boolean }) => {
-      const host = await cliHost();
-      const first = await loadOne(a, host),
-        second = await loadOne(b, host);
-      const sharp = options.sharp === undefined ? null : await loadOne(options.sharp, host);
+      const kernels = await host.kernels();
+      const first = await loadOne(a, kernels),
+        second = await loadOne(b, kernels);
+      const sharp = options.sharp === undefined ? null : await loadOne(options.sharp, kernels);
       sameSize(first, second, b);
       if (sharp !== null && options.sharp !== undefined) sameSize(first, sharp, options.sharp);
       const result = comparePictures(first.rgba, second.rgba, first.width, first.height, sharp?.rgba ?? null);

@@ -16,7 +16,7 @@ import {
 } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber } from './frame-range';
-import { cliHost } from './host';
+import type { CliHost } from './host';
 import { framesToRender, loadEncoding, openInput, passAt, type Input } from './inputs';
 import { aroundFrame, makePasses, mean, type MakeOptions } from './make-passes';
 import { answer, warn } from './output';
@@ -34,7 +34,7 @@ interface DeriveOptions extends MakeOptions {
   readonly json?: boolean;
 }
 
-export function deriveCommand(): Command {
+export function deriveCommand(host: CliHost): Command {
   return new Command('derive')
     .description('make a motion pass from the camera with depth, world positions, or a flat card')
     .requiredOption('--beauty <pattern>')
@@ -56,12 +56,12 @@ export function deriveCommand(): Command {
     .option('--start <frame>', "the frame that second 0 of a glTF means (default: the beauty's first)", parseNumber('start'))
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .option('--json', 'one JSON object on stdout')
-    .action(derive);
+    .action((options: DeriveOptions) => derive(host, options));
 }
 
 const KINDS: Record<DeriveOptions['depthKind'], DepthKind | 'auto'> = { auto: 'auto', view: 'alongView', eye: 'fromEye' };
 
-async function derive(options: DeriveOptions): Promise<void> {
+async function derive(host: CliHost, options: DeriveOptions): Promise<void> {
   if ([options.depth, options.position, options.card].filter((v) => v !== undefined).length !== 1)
     throw new UsageError('give one of --depth, --position and --card');
   if ((options.velocity === undefined) !== (options.encoding === undefined))
@@ -98,12 +98,12 @@ async function derive(options: DeriveOptions): Promise<void> {
     const frame = frames[frames.length >> 1];
     const tried = await makeMotion(
       { beauty: aroundFrame(beauty, frame), source: sourceAt(frame), out: null, comment: '' },
-      await cliHost(),
+      await host.kernels(),
     );
     measured = tried.depthKind ?? 'alongView';
     continued.clear();
   }
-  const { results } = await makePasses('derived from the camera', options, beauty, sourceAt);
+  const { results } = await makePasses(host, 'derived from the camera', options, beauty, sourceAt);
   const warnings: string[] = [];
   if (continued.size > 0)
     warnings.push(

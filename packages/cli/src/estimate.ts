@@ -4,13 +4,14 @@ import { MADE_ENCODING } from '@ivrex/media';
 import { parseCount, parseFrameRange } from './frame-range';
 import { openInput } from './inputs';
 import { makePasses, mean, type MakeOptions } from './make-passes';
+import type { CliHost } from './host';
 import { answer } from './output';
 
 interface EstimateOptions extends MakeOptions {
   readonly json?: boolean;
 }
 
-export function estimateCommand(): Command {
+export function estimateCommand(host: CliHost): Command {
   return new Command('estimate')
     .description('make a motion pass from the pictures alone, with how far each vector can be trusted')
     .requiredOption('--beauty <pattern>')
@@ -18,12 +19,12 @@ export function estimateCommand(): Command {
     .option('--frames <A-B>', 'which frames', parseFrameRange)
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .option('--json', 'one JSON object on stdout')
-    .action(estimate);
+    .action((options: EstimateOptions) => estimate(host, options));
 }
 
-async function estimate(options: EstimateOptions): Promise<void> {
+async function estimate(host: CliHost, options: EstimateOptions): Promise<void> {
   const beauty = await openInput(options.beauty);
-  const { results } = await makePasses('estimated from the pictures', options, beauty, () => ({ kind: 'pictures' }));
+  const { results } = await makePasses(host, 'estimated from the pictures', options, beauty, () => ({ kind: 'pictures' }));
   const answered = {
     frames: results.length,
     encoding: MADE_ENCODING,

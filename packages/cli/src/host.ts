@@ -1,10 +1,22 @@
-import { fileURLToPath } from 'node:url';
-import { loadNodeHost, type NodeHost } from '@ivrex/media';
+import type { BlurPool, NodeHost } from '@ivrex/media';
 
-/** The bundle lies in packages/cli/dist. */
-export const KERNELS_WASM = fileURLToPath(new URL('../../kernels/build/kernels.wasm', import.meta.url));
-export const WORKER_FILE = fileURLToPath(new URL('./media-worker.mjs', import.meta.url));
+/** What commands run with. The program brings what is installed beside it; tests share threads between commands. */
+export interface CliHost {
+  readonly kernels: () => Promise<NodeHost>;
+  readonly openPool: (threads: number) => BlurPool;
+  /** What is burnt into movies is set in it. */
+  readonly fontFile: string;
+}
 
-export function cliHost(): Promise<NodeHost> {
-  return loadNodeHost(KERNELS_WASM);
+/** A signal that aborts when the process is told to stop; `release` when nothing is left to abort. */
+export function abortOn(...signals: NodeJS.Signals[]): { readonly signal: AbortSignal; readonly release: () => void } {
+  const stop = new AbortController(),
+    abort = () => stop.abort();
+  for (const signal of signals) process.once(signal, abort);
+  return {
+    signal: stop.signal,
+    release: () => {
+      for (const signal of signals) process.off(signal, abort);
+    },
+  };
 }

@@ -2,7 +2,7 @@ import { Command } from 'commander';
 import { IvrexError, type Identification } from '@ivrex/core';
 import { identifyMotion, type IdentifyRequest } from '@ivrex/media';
 import { parseNumber } from './frame-range';
-import { cliHost } from './host';
+import type { CliHost } from './host';
 import { openInput, passAt, type Input } from './inputs';
 import { answer } from './output';
 
@@ -14,7 +14,7 @@ interface IdentifyOptions {
   readonly json?: boolean;
 }
 
-export function identifyCommand(): Command {
+export function identifyCommand(host: CliHost): Command {
   return new Command('identify')
     .description('work out from the pictures how a motion pass is stored')
     .requiredOption('--beauty <pattern>')
@@ -22,15 +22,15 @@ export function identifyCommand(): Command {
     .option('--frame <number>', "the beauty's frame to look at (default: the ones that tell most)", parseNumber('frame'))
     .option('--fps <rate>', 'frames per second, for vectors stored per second', parseNumber('fps'))
     .option('--json', 'one JSON object on stdout')
-    .action(identify);
+    .action((options: IdentifyOptions) => identify(host, options));
 }
 
 /** Sure enough to look no further. */
 const ENOUGH = 0.85,
   MOST_TRIED = 7;
 
-async function identify(options: IdentifyOptions): Promise<void> {
-  const host = await cliHost();
+async function identify(host: CliHost, options: IdentifyOptions): Promise<void> {
+  const kernels = await host.kernels();
   const beauty = await openInput(options.beauty),
     motion = await openInput(options.motion);
   let best: { frame: number | null; found: Identification } | null = null,
@@ -38,7 +38,7 @@ async function identify(options: IdentifyOptions): Promise<void> {
   for (const frame of framesToTry(beauty, motion, options)) {
     let found: Identification;
     try {
-      found = await identifyMotion(requestFor(beauty, motion, frame, options.fps ?? null), host);
+      found = await identifyMotion(requestFor(beauty, motion, frame, options.fps ?? null), kernels);
     } catch (error) {
       // A broken frame is passed over when any will do.
       if (!(error instanceof IvrexError) || options.frame !== undefined) throw error;

@@ -1,56 +1,13 @@
-import { Command, CommanderError } from 'commander';
-import { IvrexError } from '@ivrex/core';
-import { auditCommand } from './audit';
-import { blurCommand } from './blur';
-import { UsageError } from './cli-error';
-import { compareCommand } from './compare';
-import { deriveCommand } from './derive';
-import { estimateCommand } from './estimate';
-import { identifyCommand } from './identify';
-import { matchCommand } from './match';
-import { probeCommand } from './probe';
-import { remapCommand } from './remap';
-import { renderCommand } from './render';
+import { fileURLToPath } from 'node:url';
+import { BlurPool, loadNodeHost } from '@ivrex/media';
+import { runIvrex } from './run-ivrex';
 
-/** Exit codes: 0 done, 1 could not do it, 2 wrong usage. */
-const program = new Command('ivrex')
-  .description('Motion vector passes: look into them, read them, remap them, blur with them, compare, match, render whole shots.')
-  .exitOverride()
-  .configureOutput({ writeOut: (text) => process.stdout.write(text), writeErr: () => undefined });
-const commands = [
-  probeCommand(),
-  identifyCommand(),
-  remapCommand(),
-  auditCommand(),
-  deriveCommand(),
-  estimateCommand(),
-  blurCommand(),
-  compareCommand(),
-  matchCommand(),
-  renderCommand(),
-];
-for (const command of commands) program.addCommand(command.copyInheritedSettings(program));
+/** The bundle lies in packages/cli/dist. */
+const beside = (file: string) => fileURLToPath(new URL(file, import.meta.url));
+const kernelsWasm = beside('../../kernels/build/kernels.wasm');
 
-try {
-  await program.parseAsync(process.argv);
-} catch (error) {
-  process.exitCode = report(error);
-}
-
-function report(error: unknown): number {
-  if (error instanceof CommanderError) {
-    if (error.exitCode === 0) return 0;
-    process.stderr.write(error.code === 'commander.help' ? program.helpInformation() : `ivrex: ${error.message.replace(/^error: /, '')}\n`);
-    return 2;
-  }
-  if (error instanceof UsageError) {
-    process.stderr.write(`ivrex: ${error.message}\n`);
-    return 2;
-  }
-  if (error instanceof IvrexError) {
-    process.stderr.write(error.file === undefined ? `ivrex: ${error.message}\n` : `ivrex: ${error.file}: ${error.message}\n`);
-    return 1;
-  }
-  process.stderr.write(`ivrex: unexpected: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`);
-  return 1;
-}
+process.exitCode = await runIvrex(process.argv.slice(2), {
+  kernels: () => loadNodeHost(kernelsWasm),
+  openPool: (threads) => new BlurPool({ workerFile: beside('./media-worker.mjs'), kernelsWasm, threads }),
+  fontFile: beside('../../../node_modules/@fontsource-variable/inter/files/inter-latin-wght-normal.woff2'),
+});

@@ -1,8 +1,8 @@
 import path from 'node:path';
-import { BlurPool, frameFile, parsePattern, type MadeMotion, type MakeMotionRequest, type MotionSource } from '@ivrex/media';
+import { frameFile, parsePattern, type MadeMotion, type MakeMotionRequest, type MotionSource } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import type { FrameRange } from './frame-range';
-import { KERNELS_WASM, WORKER_FILE } from './host';
+import type { CliHost } from './host';
 import { framesToRender, passAt, type Input } from './inputs';
 import { inLanes } from './lanes';
 import { progress } from './output';
@@ -22,6 +22,7 @@ export function aroundFrame(beauty: Input, frame: number | null): MakeMotionRequ
 
 /** Writes one made motion file for each frame of the beauty, in order of frames, each whole or not at all. */
 export async function makePasses(
+  host: CliHost,
   verb: string,
   options: MakeOptions,
   beauty: Input,
@@ -32,7 +33,7 @@ export async function makePasses(
   if (!/\.exr$/i.test(options.out)) throw new UsageError('--out must end with .exr: made motion is written as OpenEXR');
   if (out.padding === null && frames.length > 1)
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are written');
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
+  const pool = host.openPool(options.threads);
   try {
     const results = await inLanes(frames, options.threads, async (frame, done) => {
       const file = frameFile(out, out.padding === null ? null : frame);

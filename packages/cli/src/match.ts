@@ -16,7 +16,7 @@ import { parseExposure } from './blur';
 import { openBlurInputs, withBlurInputs, type BlurInputOptions, type BlurInputs } from './blur-inputs';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
-import { cliHost, KERNELS_WASM, WORKER_FILE } from './host';
+import { abortOn, type CliHost } from './host';
 import { openInput, passAt, type Input } from './inputs';
 import { answer, finiteOrNull, warn } from './output';
 
@@ -32,7 +32,7 @@ interface MatchOptions extends BlurInputOptions {
   readonly json?: boolean;
 }
 
-export function matchCommand(): Command {
+export function matchCommand(host: CliHost): Command {
   return withBlurInputs(new Command('match'))
     .description('find the shutter that comes closest to frames with in-render blur')
     .requiredOption('--reference <pattern>', 'frames with in-render blur')
@@ -53,7 +53,7 @@ export function matchCommand(): Command {
     .option('--frames <A-B>', 'which frames', parseFrameRange)
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .option('--json', 'one JSON object on stdout')
-    .action(match);
+    .action((options: MatchOptions) => match(host, options));
 }
 
 function locksOf({ opens, closes, strength, exposure }: MatchOptions): MatchRequest['locks'] {
@@ -87,14 +87,13 @@ function framesOf({ beauty, motion }: BlurInputs, reference: Input, options: Mat
   return framesToMatch(shared);
 }
 
-async function match(options: MatchOptions): Promise<void> {
+async function match(host: CliHost, options: MatchOptions): Promise<void> {
   const locks = locksOf(options);
   const inputs = await openBlurInputs(options);
   const reference = await openInput(options.reference);
   const frames = framesOf(inputs, reference, options);
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
-  const stop = new AbortController();
-  process.once('SIGINT', () => stop.abort());
+  const pool = host.openPool(options.threads);
+  const stop = abortOn('SIGINT');
   try {
     const { path, hidden, grade } = options;
     const found = await pool.run<'match'>(
@@ -111,16 +110,18 @@ async function match(options: MatchOptions): Promise<void> {
       },
       stop.signal,
     );
-    const maskedPsnr = await blurAndCompare(pool, inputs, reference, frames, options, found.match, stop.signal);
+    const maskedPsnr = await blurAndCompare(host, pool, inputs, reference, frames, options, found.match, stop.signal);
     for (const text of [...found.warnings, ...found.match.notes]) warn(text);
     report(options, found.match, maskedPsnr, found.warnings);
   } finally {
+    stop.release();
     await pool.close();
   }
 }
 
 /** Masked PSNR of the whole frames, all together, blurred under what was found and graded as the reference is. */
 async function blurAndCompare(
+  { kernels }: CliHost,
   pool: BlurPool,
   { sourcesAt }: BlurInputs,
   reference: Input,
@@ -129,7 +130,7 @@ async function blurAndCompare(
   { opens, closes, strength, shape, grade }: ShutterMatch,
   signal: AbortSignal,
 ): Promise<number | null> {
-  const host = await cliHost();
+  const host = await kernels();
   let squares = 0,
     count = 0;
   for (const frame of frames) {

@@ -12,7 +12,7 @@ import {
 } from '@ivrex/core';
 import { frameFile, loadHeader, openImage, parsePattern, scanSequence, type ImagePart, type NodeHost } from '@ivrex/media';
 import { parseFrameRange, type FrameRange } from './frame-range';
-import { cliHost } from './host';
+import type { CliHost } from './host';
 import { answer, warn } from './output';
 
 interface ChannelFacts extends Partial<SampleStatistics> {
@@ -30,7 +30,7 @@ interface PartFacts {
   readonly attributes: Record<string, { type: string; value: unknown }>;
 }
 
-export function probeCommand(): Command {
+export function probeCommand(host: CliHost): Command {
   return new Command('probe')
     .description('what is in a file or sequence: parts, layers, channels, windows, attributes')
     .argument('<pattern>', 'a file, or name.####.exr')
@@ -38,11 +38,11 @@ export function probeCommand(): Command {
     .option('--frames <A-B>', 'frames that the statistics cover (default: the first)', parseFrameRange)
     .option('--json', 'one JSON object on stdout')
     .action(async (pattern: string, options: { stats?: boolean; json?: boolean; frames?: FrameRange }) =>
-      probe(pattern, options.stats ?? false, options.frames ?? null, options.json ?? false),
+      probe(host, pattern, options.stats ?? false, options.frames ?? null, options.json ?? false),
     );
 }
 
-async function probe(text: string, stats: boolean, range: FrameRange | null, json: boolean): Promise<void> {
+async function probe(host: CliHost, text: string, stats: boolean, range: FrameRange | null, json: boolean): Promise<void> {
   const sequence = await scanSequence(parsePattern(text).pattern);
   const inRange = sequence.frames.filter((f) => range === null || (f >= range.first && f <= range.last));
   if (sequence.frames.length > 0 && inRange.length === 0) throw new IvrexError('missingFrame', 'no frame of this range exists', text);
@@ -55,7 +55,7 @@ async function probe(text: string, stats: boolean, range: FrameRange | null, jso
   const statistics = stats
     ? await gatherStatistics(
         frames.map((f) => frameFile(sequence.pattern, f)),
-        await cliHost(),
+        await host.kernels(),
         warnings,
       )
     : null;

@@ -2,10 +2,10 @@ import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { Command, Option } from 'commander';
 import type { StoredType } from '@ivrex/core';
-import { BlurPool, frameFile, parsePattern, type RemapResult } from '@ivrex/media';
+import { frameFile, parsePattern, type RemapResult } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
-import { KERNELS_WASM, WORKER_FILE } from './host';
+import type { CliHost } from './host';
 import { framesToRender, loadEncoding, loadRepairs, openInput, passAt } from './inputs';
 import { inLanes } from './lanes';
 import { answer, progress, warn } from './output';
@@ -25,7 +25,7 @@ interface RemapOptions {
   readonly json?: boolean;
 }
 
-export function remapCommand(): Command {
+export function remapCommand(host: CliHost): Command {
   return new Command('remap')
     .description('write a motion pass in another encoding; the original is only read')
     .requiredOption('--motion <pattern>')
@@ -40,10 +40,10 @@ export function remapCommand(): Command {
     .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'))
     .option('--threads <count>', 'worker threads', parseCount('threads'), availableParallelism())
     .option('--json', 'one JSON object on stdout')
-    .action(remap);
+    .action((options: RemapOptions) => remap(host, options));
 }
 
-async function remap(options: RemapOptions): Promise<void> {
+async function remap(host: CliHost, options: RemapOptions): Promise<void> {
   const from = await loadEncoding(options.from),
     to = await loadEncoding(options.to),
     repairs = await loadRepairs(options.repairs);
@@ -57,7 +57,7 @@ async function remap(options: RemapOptions): Promise<void> {
     if (path.resolve(frameFile(out, out.padding === null ? null : frame)) === path.resolve(passAt(motion, frame).file))
       throw new UsageError('--out would overwrite the motion pass itself; give it another name');
   }
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
+  const pool = host.openPool(options.threads);
   let results: RemapResult[];
   try {
     results = await inLanes(frames, options.threads, async (frame, done) => {

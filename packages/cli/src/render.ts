@@ -1,7 +1,6 @@
 import { readFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { Command, Option } from 'commander';
 import { framesToDeliver, parseDocument, shotDocumentSchema } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
@@ -22,7 +21,7 @@ import {
 } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
-import { KERNELS_WASM, WORKER_FILE } from './host';
+import { abortOn, type CliHost } from './host';
 import { answer, progress, warn } from './output';
 
 interface RenderOptions {
@@ -36,12 +35,7 @@ interface RenderOptions {
   readonly json?: boolean;
 }
 
-/** What is burnt into movies is set in it; it comes with the packages. */
-const FONT_FILE = fileURLToPath(
-  new URL('../../../node_modules/@fontsource-variable/inter/files/inter-latin-wght-normal.woff2', import.meta.url),
-);
-
-export function renderCommand(): Command {
+export function renderCommand(host: CliHost): Command {
   return new Command('render')
     .description('a whole shot as exported by the application: what a render farm calls')
     .argument('<shot>', 'SHOT.json')
@@ -58,7 +52,7 @@ export function renderCommand(): Command {
       ]),
     )
     .option('--json', 'one JSON object on stdout')
-    .action(render);
+    .action((file: string, options: RenderOptions) => render(host, file, options));
 }
 
 function assertUsage({ frames, from, chunk, finish, log, json }: RenderOptions): void {
@@ -68,7 +62,7 @@ function assertUsage({ frames, from, chunk, finish, log, json }: RenderOptions):
   if (log === 'openjd' && json) throw new UsageError('--log openjd and --json both want stdout; give one of them');
 }
 
-async function render(file: string, options: RenderOptions): Promise<void> {
+async function render(host: CliHost, file: string, options: RenderOptions): Promise<void> {
   assertUsage(options);
   const text = await aboutFile(file, () => readFile(file, 'utf8'));
   const base = path.dirname(path.resolve(file));
@@ -88,19 +82,19 @@ async function render(file: string, options: RenderOptions): Promise<void> {
   };
   const frames = framesOf(all, options);
   if (frames.length === 0 && !options.finish) throw new IvrexError('missingFrame', 'none of these frames is delivered', file);
-  const pool = new BlurPool({ workerFile: WORKER_FILE, kernelsWasm: KERNELS_WASM, threads: options.threads });
-  const stop = new AbortController();
-  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => stop.abort());
+  const pool = host.openPool(options.threads);
+  const stop = abortOn('SIGINT', 'SIGTERM');
   try {
     const told = await renderFrames(pool, order, frames, options, file, stop.signal);
     const isWhole = options.frames === undefined && options.from === undefined;
-    const extras = isWhole ? await finishFiles(order, FONT_FILE, stop.signal) : [];
+    const extras = isWhole ? await finishFiles(order, host.fontFile, stop.signal) : [];
     if (options.log !== 'openjd')
       answer(options.json ?? false, { frames: told.made + told.kept, ...told, files: extras }, () => [
         `${told.made} frames made, ${told.kept} kept, below ${order.root}`,
         ...extras,
       ]);
   } finally {
+    stop.release();
     await pool.close();
   }
 }

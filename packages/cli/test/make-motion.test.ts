@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { rawPixels } from '@ivrex/core';
 import { FileReader, loadNodeHost } from '@ivrex/media';
-import { DEMO, ivrex, json, ROOT, WHEEL_ENCODING } from './run-ivrex';
+import { DEMO, ivrex, json, ROOT, wheelEncoding } from './run-ivrex';
 
 const FLOAT = path.join(DEMO, 'TC_040/TC_040_float.####.exr');
 
@@ -20,14 +20,14 @@ beforeAll(() => {
   if (!existsSync(path.join(DEMO, 'TC_040'))) throw new Error('the demo frames are not made; run "npm test", which makes them first');
 });
 
-test('derived from headers and depth: a pass that blurs and is read back as what it is', () => {
+test('derived from headers and depth: a pass that blurs and is read back as what it is', async () => {
   const out = scratch();
-  const answered = json(derive(out, '--depth', `${FLOAT}::depth`, '--frames', '1001-1003'));
-  expect(answered).toMatchObject({ frames: 3, reached: 1, depthKind: 'alongView' });
+  const answered = json(await derive(out, '--depth', `${FLOAT}::depth`, '--frames', '1001-1004'));
+  expect(answered).toMatchObject({ frames: 4, reached: 1, depthKind: 'alongView' });
   expect(answered.warnings).toEqual([expect.stringContaining('beside frame 1001')]);
-  expect(readdirSync(out).sort()).toEqual(['m.1001.exr', 'm.1002.exr', 'm.1003.exr']);
+  expect(readdirSync(out).sort()).toEqual(['m.1001.exr', 'm.1002.exr', 'm.1003.exr', 'm.1004.exr']);
   const read = json(
-    ivrex('identify', '--beauty', FLOAT, '--motion', path.join(out, 'm.####.exr'), '--frame', '1002', '--json'),
+    await ivrex('identify', '--beauty', FLOAT, '--motion', path.join(out, 'm.####.exr'), '--frame', '1003', '--json'),
   ) as never as {
     encoding: { fullScale: object; zero: number; sets: { x: string }[] };
     confidence: number;
@@ -37,40 +37,41 @@ test('derived from headers and depth: a pass that blurs and is read back as what
   // The encoding that comes with it is what the other commands take.
   const encoding = path.join(out, 'made.json');
   writeFileSync(encoding, JSON.stringify(answered.encoding));
-  const audit = json(ivrex('audit', '--motion', path.join(out, 'm.####.exr'), '--encoding', encoding, '--frames', '1002', '--json'));
+  const audit = json(await ivrex('audit', '--motion', path.join(out, 'm.####.exr'), '--encoding', encoding, '--frames', '1002', '--json'));
   expect(audit).toMatchObject({ frames: [{ clipped: 0, nan: 0, invalid: 0 }] });
 });
 
-test('a track as a file says the same as the headers', () => {
+test('a track as a file says the same as the headers', async () => {
   const out = scratch();
-  const probe = json(ivrex('probe', FLOAT.replace('####', '1002'), '--json')) as never as {
+  const probe = json(await ivrex('probe', FLOAT.replace('####', '1002'), '--json')) as never as {
     parts: { attributes: Record<string, { value: number[] }> }[];
   };
   const { worldToNDC } = probe.parts[0].attributes;
   expect(worldToNDC.value).toHaveLength(16);
-  const frames = [1001, 1002, 1003].map((frame) => {
-    const facts = json(ivrex('probe', FLOAT.replace('####', String(frame)), '--json')) as never as typeof probe;
-    return { frame, worldToNDC: facts.parts[0].attributes.worldToNDC.value };
-  });
+  const frames = [];
+  for (const frame of [1001, 1002, 1003]) {
+    const facts = json(await ivrex('probe', FLOAT.replace('####', String(frame)), '--json')) as never as typeof probe;
+    frames.push({ frame, worldToNDC: facts.parts[0].attributes.worldToNDC.value });
+  }
   const track = path.join(out, 'truck.json');
   writeFileSync(track, JSON.stringify({ ivrexCamera: 1, frames }));
   const common = ['--depth', `${FLOAT}::depth`, '--frames', '1002'];
   mkdirSync(path.join(out, 'a'));
   mkdirSync(path.join(out, 'b'));
-  const a = json(derive(path.join(out, 'a'), ...common)),
-    b = json(derive(path.join(out, 'b'), ...common, '--camera', track));
+  const a = json(await derive(path.join(out, 'a'), ...common)),
+    b = json(await derive(path.join(out, 'b'), ...common, '--camera', track));
   expect(a.warnings).toEqual([]);
   expect(b.peakPx).toBe(a.peakPx);
-  const compared = json(ivrex('compare', `${path.join(out, 'a/m.1002.exr')}`, `${path.join(out, 'b/m.1002.exr')}`, '--json'));
+  const compared = json(await ivrex('compare', `${path.join(out, 'a/m.1002.exr')}`, `${path.join(out, 'b/m.1002.exr')}`, '--json'));
   expect(compared.maxAbs).toBe(0);
 });
 
 test('estimated: within 0.3 px in the median, with its own trust, and only where a neighbour is', async () => {
   const out = scratch();
-  const answered = json(ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
+  const answered = json(await ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
   expect(answered.frames).toBe(1);
   expect(answered.trusted).toBeGreaterThan(0.3);
-  const probe = json(ivrex('probe', path.join(out, 'm.1008.exr'), '--stats', '--json')) as never as {
+  const probe = json(await ivrex('probe', path.join(out, 'm.1008.exr'), '--stats', '--json')) as never as {
     parts: { layers: { channels: { name: string; min: number; max: number }[] }[] }[];
   };
   const channels = probe.parts[0].layers[0].channels;
@@ -79,16 +80,17 @@ test('estimated: within 0.3 px in the median, with its own trust, and only where
   expect([trust?.min, (trust?.max ?? 0) <= 1]).toEqual([0, true]);
   // Against the derived vectors, which are exact here.
   mkdirSync(path.join(out, 'truth'));
-  json(derive(path.join(out, 'truth'), '--depth', `${FLOAT}::depth`, '--depth-kind', 'view', '--frames', '1008'));
+  json(await derive(path.join(out, 'truth'), '--depth', `${FLOAT}::depth`, '--depth-kind', 'view', '--frames', '1008'));
   const { all, trusted } = await errorsOf(path.join(out, 'm.1008.exr'), path.join(out, 'truth/m.1008.exr'), 'nextX', 'nextY', 0);
-  expect(all).toHaveLength(960 * 540);
+  expect(all).toHaveLength(480 * 270);
   expect(at(all, 0.5)).toBeLessThan(0.3);
   expect(trusted.length).toBeGreaterThan(0.25 * all.length);
-  expect(at(trusted, 0.95)).toBeLessThan(0.6);
+  // 0.81 at this size, 0.5 at 960 x 540.
+  expect(at(trusted, 0.95)).toBeLessThan(0.9);
 
   const lone = path.join(out, 'alone.exr');
   copyFileSync(FLOAT.replace('####', '1008'), lone);
-  const refused = ivrex('estimate', '--beauty', lone, '--out', path.join(out, 'n.exr'));
+  const refused = await ivrex('estimate', '--beauty', lone, '--out', path.join(out, 'n.exr'));
   expect(refused).toMatchObject({ status: 1, stdout: '' });
   expect(refused.stderr).toContain('the frame before or after');
 });
@@ -102,12 +104,12 @@ test('estimated: wheels that turn, with their rings and teeth', async () => {
     truth = path.join(out, 'truth.####.exr');
   // The pass is numbered one frame late.
   json(
-    ivrex(
+    await ivrex(
       'remap',
       '--motion',
       motion,
       '--from',
-      WHEEL_ENCODING,
+      wheelEncoding(out),
       '--to',
       raw,
       '--out',
@@ -120,7 +122,7 @@ test('estimated: wheels that turn, with their rings and teeth', async () => {
     ),
   );
   json(
-    ivrex(
+    await ivrex(
       'estimate',
       '--beauty',
       path.join(wheels, 'beauty/TC_020_beauty.####.exr'),
@@ -132,7 +134,7 @@ test('estimated: wheels that turn, with their rings and teeth', async () => {
     ),
   );
   const { all, trusted } = await errorsOf(path.join(out, 'm.1005.exr'), path.join(out, 'truth.1006.exr'), 'R', 'G', 0.5);
-  expect(all.length).toBeGreaterThan(50000);
+  expect(all.length).toBeGreaterThan(25000);
   expect(at(all, 0.5)).toBeLessThan(0.15);
   expect(at(trusted, 0.9)).toBeLessThan(1);
 });
@@ -140,8 +142,8 @@ test('estimated: wheels that turn, with their rings and teeth', async () => {
 test('estimated: a wing that turns by 13 degrees a frame and repeats along its feathers', async () => {
   const out = scratch(),
     heron = path.join(DEMO, 'TC_010/TC_010_heron.####.exr');
-  json(ivrex('estimate', '--beauty', heron, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
-  // Up to 40 px of motion.
+  json(await ivrex('estimate', '--beauty', heron, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
+  // Up to 20 px of motion.
   const { all } = await errorsOf(
     path.join(out, 'm.1008.exr'),
     heron.replace('####', '1008'),
@@ -149,9 +151,9 @@ test('estimated: a wing that turns by 13 degrees a frame and repeats along its f
     'motion.nextY',
     0.5,
     'motion',
-    40,
+    20,
   );
-  expect(all.length).toBeGreaterThan(15000);
+  expect(all.length).toBeGreaterThan(5000);
   expect(at(all, 0.5)).toBeLessThan(0.6);
   process.stdout.write(
     `estimated wing of frame 1008, median error ${at(all, 0.5).toFixed(2)} px, 90 % within ${at(all, 0.9).toFixed(1)} px\n`,
@@ -188,19 +190,19 @@ function at(sorted: readonly number[], share: number): number {
   return sorted[Math.floor(share * (sorted.length - 1))];
 }
 
-test('wrong usage and what is missing are said, and nothing is written', () => {
+test('wrong usage and what is missing are said, and nothing is written', async () => {
   const out = scratch();
-  expect(derive(out)).toMatchObject({ status: 2, stderr: 'ivrex: give one of --depth, --position and --card\n' });
-  expect(derive(out, '--card', '5', '--velocity', FLOAT).stderr).toContain('belong together');
-  expect(ivrex('derive', '--beauty', FLOAT, '--card', '5', '--out', FLOAT)).toMatchObject({ status: 2 });
-  expect(ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.png'))).toMatchObject({ status: 2 });
+  expect(await derive(out)).toMatchObject({ status: 2, stderr: 'ivrex: give one of --depth, --position and --card\n' });
+  expect((await derive(out, '--card', '5', '--velocity', FLOAT)).stderr).toContain('belong together');
+  expect(await ivrex('derive', '--beauty', FLOAT, '--card', '5', '--out', FLOAT)).toMatchObject({ status: 2 });
+  expect(await ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.png'))).toMatchObject({ status: 2 });
   const heron = path.join(DEMO, 'TC_010/TC_010_heron.####.exr');
-  const noCamera = ivrex('derive', '--beauty', heron, '--depth', `${heron}::depth`, '--out', path.join(out, 'm.####.exr'));
+  const noCamera = await ivrex('derive', '--beauty', heron, '--depth', `${heron}::depth`, '--out', path.join(out, 'm.####.exr'));
   expect(noCamera).toMatchObject({ status: 1, stdout: '' });
   expect(noCamera.stderr).toContain('no header holds worldToNDC');
   const bad = path.join(out, 'truck.json');
   writeFileSync(bad, '{"ivrexCamera":2}');
-  expect(derive(out, '--card', '5', '--camera', bad).stderr).toContain('this is no camera track');
+  expect((await derive(out, '--card', '5', '--camera', bad)).stderr).toContain('this is no camera track');
   expect(readdirSync(out)).toEqual(['truck.json']);
   expect(readFileSync(bad, 'utf8')).toBe('{"ivrexCamera":2}');
 });

@@ -12,6 +12,8 @@ export interface MakeDemoOptions {
   readonly threads: number;
   /** Of the pictures; as the production has them when missing. */
   readonly size?: DemoSize;
+  /** Which files are wanted; all when missing. */
+  readonly wants?: (file: string) => boolean;
   /** `open` are the files that are still to come, in their order. */
   readonly onProgress: (done: number, total: number, open: readonly DemoFile[]) => void;
 }
@@ -21,7 +23,7 @@ const VERSION_FILE = '.demo-version';
 
 /** Renders what is missing of the demo production, or has changed since it was made. Other files stay as they are: a second run is quick. */
 export async function makeDemo(options: MakeDemoOptions): Promise<void> {
-  const files = demoFiles(),
+  const files = demoFiles().filter(({ file }) => options.wants?.(file) ?? true),
     versionFile = path.join(options.folder, VERSION_FILE);
   const version = Number(await readFile(versionFile, 'utf8').catch(() => '1'));
   for (const { file } of changedSince(version)) await rm(path.join(options.folder, file), { force: true });

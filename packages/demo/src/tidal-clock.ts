@@ -144,10 +144,7 @@ class Heron {
         return imageOf(size, channels(rgba, ['R', 'G', 'B', 'A']));
       }
       case 'reference':
-        return imageOf(
-          size,
-          channels(renderBlurred(this.heron, t, -0.25, 0.25, size, TRUTH.moments, TRUTH.samples), ['R', 'G', 'B', 'A']),
-        );
+        return imageOf(size, channels(renderBlurred(this.heron, t, -0.25, 0.25, size, TRUTH.moments, TRUTH.samples), ['R', 'G', 'B', 'A']));
       case 'whole': {
         // Heron, shadow, reeds and plate exposed together: what the assembled shot is to come to.
         const { rgba } = renderPlate(this.sluice, t, frame, { cards: this.heron, shadows: this.shadow });

@@ -129,7 +129,7 @@ function still() {
 
 /** TC_020 as it lies on disk: one vector a pixel in 16 bits, numbered one late, and few pixels a frame. */
 async function wheelRoom(frame: number): Promise<(typeof rows)[number]> {
-  const folder = '.cache/demo/small/TC_020',
+  const folder = '.cache/demo/golden/TC_020',
     whole = (file: string) => ({ file: `${folder}/${file}`, part: 0, layer: '' });
   const at = (f: number): FrameFiles => ({
     beauty: whole(`beauty/TC_020_beauty.${f}.exr`),

@@ -3,55 +3,65 @@ import { blurMask, makeTrustMap, MARKED, prepareBlur, renderRows, type PathChoic
 import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles } from '@ivrex/media';
 import { encodingSchema } from '@ivrex/contract';
 
-/** Prints how the trust map of TC_010 stands to the true error: a list of { path, frame, rank, found, marked, expected, error }. */
+/** Prints how the trust map of TC_010 stands to the true error: a list of { size, path, frame, rank, found, marked, expected, error }. */
 const host = await loadNodeHost('packages/kernels/build/kernels.wasm');
 const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/heron.json', 'utf8')));
-const FOLDER = '.cache/demo/small/TC_010';
 
-function filesOf(frame: number): FrameFiles {
-  const layer = (name: string) => ({ file: `${FOLDER}/TC_010_heron.${frame}.exr`, part: 0, layer: name });
+function filesOf(size: 'golden' | 'small', frame: number): FrameFiles {
+  const layer = (name: string) => ({ file: `.cache/demo/${size}/TC_010/TC_010_heron.${frame}.exr`, part: 0, layer: name });
   return { beauty: layer(''), motion: layer('motion'), depth: layer('depth'), ids: layer('id') };
 }
 
 const rows = [];
-for (const path of ['auto', 'straight'] as PathChoice[])
-  for (const frame of path === 'auto' ? [1004, 1008, 1012, 1016, 1020] : [1008]) {
-    const loaded = await loadFramePasses(
-      { ...filesOf(frame), previous: filesOf(frame - 1), next: filesOf(frame + 1), encoding, fps: null },
-      host,
-    );
-    const passes = { ...loaded, path },
-      shutter = { opens: -0.25, closes: 0.25, strength: 1 };
-    const plan = prepareBlur({ ...passes, reachFrames: 0.25 });
-    const { rgba: truth } = await loadPicture({ file: `${FOLDER}/TC_010_heron_blur180.${frame}.exr`, part: 0, layer: '' }, host);
-    const blurred = new Float32Array(truth.length),
-      session = host.kernels.openSlices(plan.layers);
-    renderRows(plan, session, { shutter, quality: 'final', samples: 'auto' }, 0, plan.height, blurred);
-    session.close();
-    const map = makeTrustMap({ plan, shutter, input: { passes, doubtful: null } }, (layers) => host.kernels.openSlices(layers));
-    const mask = blurMask(truth, plan.sharp, plan.width, plan.height);
-    const errors: number[] = [],
-      expected: number[] = [];
-    for (let i = 0; i < mask.length; i++) {
-      if (mask[i] === 0) continue;
-      let error = 0;
-      for (let c = i * 4; c < i * 4 + 4; c++) error = Math.max(error, Math.abs(blurred[c] - truth[c]));
-      errors.push(error);
-      expected.push(map.expected[i]);
-    }
-    const worst = [...errors.keys()].sort((a, b) => errors[b] - errors[a]).slice(0, Math.ceil(errors.length * 0.05));
-    const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
-    rows.push({
-      path,
-      frame,
-      rank: correlation(ranks(errors), ranks(expected)),
-      found: worst.filter((i) => expected[i] >= MARKED).length / worst.length,
-      marked: expected.filter((v) => v >= MARKED).length / expected.length,
-      expected: mean(expected),
-      error: mean(errors),
-      pathShare: mean([...mask.keys()].filter((i) => mask[i] === 1).map((i) => map.causes.path[i])),
-    });
+const CASES: readonly (readonly ['golden' | 'small', PathChoice, number])[] = [
+  ['golden', 'auto', 1008],
+  ['golden', 'straight', 1008],
+  ['small', 'auto', 1004],
+  ['small', 'auto', 1012],
+  ['small', 'auto', 1016],
+  ['small', 'auto', 1020],
+];
+for (const [size, path, frame] of CASES) {
+  const loaded = await loadFramePasses(
+    { ...filesOf(size, frame), previous: filesOf(size, frame - 1), next: filesOf(size, frame + 1), encoding, fps: null },
+    host,
+  );
+  const passes = { ...loaded, path },
+    shutter = { opens: -0.25, closes: 0.25, strength: 1 };
+  const plan = prepareBlur({ ...passes, reachFrames: 0.25 });
+  const { rgba: truth } = await loadPicture(
+    { file: `.cache/demo/${size}/TC_010/TC_010_heron_blur180.${frame}.exr`, part: 0, layer: '' },
+    host,
+  );
+  const blurred = new Float32Array(truth.length),
+    session = host.kernels.openSlices(plan.layers);
+  renderRows(plan, session, { shutter, quality: 'final', samples: 'auto' }, 0, plan.height, blurred);
+  session.close();
+  const map = makeTrustMap({ plan, shutter, input: { passes, doubtful: null } }, (layers) => host.kernels.openSlices(layers));
+  const mask = blurMask(truth, plan.sharp, plan.width, plan.height);
+  const errors: number[] = [],
+    expected: number[] = [];
+  for (let i = 0; i < mask.length; i++) {
+    if (mask[i] === 0) continue;
+    let error = 0;
+    for (let c = i * 4; c < i * 4 + 4; c++) error = Math.max(error, Math.abs(blurred[c] - truth[c]));
+    errors.push(error);
+    expected.push(map.expected[i]);
   }
+  const worst = [...errors.keys()].sort((a, b) => errors[b] - errors[a]).slice(0, Math.ceil(errors.length * 0.05));
+  const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
+  rows.push({
+    size,
+    path,
+    frame,
+    rank: correlation(ranks(errors), ranks(expected)),
+    found: worst.filter((i) => expected[i] >= MARKED).length / worst.length,
+    marked: expected.filter((v) => v >= MARKED).length / expected.length,
+    expected: mean(expected),
+    error: mean(errors),
+    pathShare: mean([...mask.keys()].filter((i) => mask[i] === 1).map((i) => map.causes.path[i])),
+  });
+}
 process.stdout.write(JSON.stringify(rows));
 
 /** Equal values share their mean rank. */
