@@ -13,7 +13,7 @@ test('a folder with faults becomes a shot that names them, and its good frames c
   await expect(findings).toContainText('ebb.####.exr, frame 1011: the picture is incomplete');
   await expect(findings).toContainText('ebb.####.exr: frame 1013 is missing; the others can be used.');
   await expect(findings).toContainText('notes.exr is left out: this is not an OpenEXR, TIFF, PNG, JPEG or DPX picture');
-  await expect(findings).toContainText('motion_small.exr is 37 x 21, the beauty 960 x 540');
+  await expect(findings).toContainText('motion_small.exr is 37 x 21, the beauty 480 x 270');
 
   const shot = new ShotPage(page);
   await findings.getByText('frame 1011:').click();

@@ -149,7 +149,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     ];
     const { frames } = JSON.parse(execFileSync('ffprobe', args, { encoding: 'utf8' })) as { frames: { pts_time: string }[] };
     expect(frames.map((f) => Math.round(Number(f.pts_time) * 24))).toEqual([0, 1, 2]);
-    for (const frame of frames) expect(frame).toMatchObject({ width: 960, height: 540, pix_fmt: 'yuv420p' });
+    for (const frame of frames) expect(frame).toMatchObject({ width: 480, height: 270, pix_fmt: 'yuv420p' });
     // Each is a picture of its own: burnt-in numbers and the wing differ.
     const sums = execFileSync('ffmpeg', ['-v', 'error', '-i', movie, '-f', 'framemd5', '-'], { encoding: 'utf8' });
     expect(

@@ -19,7 +19,7 @@ const faulty = path.join(data, 'media/faulty/TC_015_ebb');
 mkdirSync(faulty, { recursive: true });
 for (const frame of [1010, 1011, 1012, 1014])
   copyFileSync(path.join(made, `TC_010/TC_010_heron.${frame}.exr`), path.join(faulty, `ebb.${frame}.exr`));
-truncateSync(path.join(faulty, 'ebb.1011.exr'), 70000);
+truncateSync(path.join(faulty, 'ebb.1011.exr'), 30000);
 writeFileSync(path.join(faulty, 'notes.exr'), 'the gate stays shut until the ebb\n');
 copyFileSync(path.join(root, 'packages/core/test/fixtures/layers-zips.exr'), path.join(faulty, 'motion_small.exr'));
 

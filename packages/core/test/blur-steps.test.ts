@@ -1,5 +1,5 @@
 import { emptyMotionField, HIDDEN_MADE_UP, HIDDEN_SEEN, prepareBlur, type BlurFramePasses, type BlurPlan, type PlannedLayer } from '../src';
-import { pushPull } from '../src/blur/push-pull';
+import { pushPull } from '../src/blur/occlusion/push-pull';
 
 /** The steps of the set-up against slow references: worked out pixel by pixel from how the scene was made, or from the step's definition. */
 

@@ -11,10 +11,10 @@ import {
   type PathChoice,
   type Shutter,
 } from '../src';
-import { fitAffine, GRADIENT, NOTHING } from '../src/blur/affine-fit';
-import { nearestMember } from '../src/blur/nearest';
-import { pushPull } from '../src/blur/push-pull';
-import { flowOf, travelOf } from '../src/blur/affine-path';
+import { fitAffine, GRADIENT, NOTHING } from '../src/blur/paths/affine-fit';
+import { nearestMember } from '../src/raster/nearest';
+import { pushPull } from '../src/blur/occlusion/push-pull';
+import { flowOf, travelOf } from '../src/blur/paths/affine-path';
 import { referenceKernels } from '../src/reference';
 
 let kernels: Kernels;

@@ -1,4 +1,4 @@
-import { completeMotion } from '../src/blur/complete-motion';
+import { completeMotion } from '../src/blur/paths/complete-motion';
 import { emptyMotionField, type MotionField } from '../src';
 
 const width = 40,

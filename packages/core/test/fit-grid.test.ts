@@ -1,5 +1,5 @@
-import { FIT_NUMBERS, fitAffine, GRADIENT, NOTHING } from '../src/blur/affine-fit';
-import { fillBetween, fitGrid } from '../src/blur/fit-grid';
+import { FIT_NUMBERS, fitAffine, GRADIENT, NOTHING } from '../src/blur/paths/affine-fit';
+import { fillBetween, fitGrid } from '../src/blur/paths/fit-grid';
 
 const W = 46,
   H = 38;

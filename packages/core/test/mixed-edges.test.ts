@@ -1,6 +1,7 @@
 import { emptyMotionField, type BlurFramePasses } from '../src';
-import { distrustMixedEdges } from '../src/blur/mixed-edges';
-import { surfacesOf, trustedPixels } from '../src/blur/surfaces';
+import { distrustMixedEdges } from '../src/blur/surfaces/mixed-edges';
+import { surfacesOf } from '../src/blur/surfaces/surfaces';
+import { trustedPixels } from '../src/blur/surfaces/trusted-pixels';
 
 const W = 90,
   H = 70;

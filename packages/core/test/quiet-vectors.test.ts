@@ -1,4 +1,4 @@
-import { noiseOf, quietVectors } from '../src/blur/quiet-vectors';
+import { noiseOf, quietVectors } from '../src/blur/paths/quiet-vectors';
 
 const W = 80,
   H = 60,

@@ -1,6 +1,8 @@
 import { emptyMotionField, type MotionField } from '../src';
-import { orderSurfaces } from '../src/blur/order';
-import { connectedPieces, surfacesOf, trustedPixels, vectorsAgree } from '../src/blur/surfaces';
+import { orderSurfaces } from '../src/blur/surfaces/order';
+import { connectedPieces, surfacesOf } from '../src/blur/surfaces/surfaces';
+import { trustedPixels } from '../src/blur/surfaces/trusted-pixels';
+import { vectorsAgree } from '../src/blur/surfaces/vectors-agree';
 
 const W = 40;
 const H = 30;

@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { encodeExr, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
+import { encodeExr, lumaOf, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import type { Card } from './card';
 import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
@@ -212,7 +212,7 @@ function eveningLut(): string {
     for (let g = 0; g < LUT_SIZE; g++)
       for (let r = 0; r < LUT_SIZE; r++) {
         const [x, y, z] = [r, g, b].map((v) => v / (LUT_SIZE - 1));
-        const luma = 0.2126 * x + 0.7152 * y + 0.0722 * z;
+        const luma = lumaOf(x, y, z);
         const warm = [
           luma + 1.08 * (x - luma) + 0.03 * luma,
           luma + 1.02 * (y - luma),

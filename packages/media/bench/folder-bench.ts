@@ -1,8 +1,8 @@
 import { copyFileSync, existsSync, linkSync, mkdirSync } from 'node:fs';
 import path from 'node:path';
 import { describeFolder, loadNodeHost } from '../src';
-import { measureFile } from '../src/measure-task';
-import { loadRaster } from '../src/raster-task';
+import { measureFile } from '../src/tasks/measure-task';
+import { loadRaster } from '../src/tasks/raster-task';
 import { line } from './measure';
 
 /** A folder of 500 frames with 12 channels: listed, described and its first picture made, against reading all of it. Wall-clock time. */

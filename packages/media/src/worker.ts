@@ -1,6 +1,6 @@
 import { workerData } from 'node:worker_threads';
-import { loadNodeHost, type HostOptions } from './node-host';
-import { runTask, type Task } from './tasks';
+import { loadNodeHost, type HostOptions } from './host/node-host';
+import { runTask, type Task } from './tasks/tasks';
 
 /** Entry of a worker thread; `workerData.kernelsWasm` is the path of the compiled kernels. */
 // Piscina passes [publicData, workerData] when it starts a thread.

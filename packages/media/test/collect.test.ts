@@ -1,5 +1,5 @@
 import { setTimeout } from 'node:timers/promises';
-import { heldShared } from '../src/collect';
+import { heldShared } from '../src/host/collect';
 
 const MIB = 1024 * 1024;
 

@@ -5,7 +5,7 @@ import path from 'node:path';
 import { statisticsOf, type Image, type IvrexError } from '@ivrex/core';
 import sharp from 'sharp';
 import { loadHeader, loadNodeHost, loadPicture, openImage, tryFindDamage, usualReading, type NodeHost } from '../src';
-import { movieFrame } from '../src/movie-path';
+import { movieFrame } from '../src/files/movie-path';
 
 let host: NodeHost;
 const folder = mkdtempSync(path.join(tmpdir(), 'ivrex-formats-'));

@@ -75,7 +75,6 @@ describe('signing in', () => {
   });
 
   test('a role says what one may do', async () => {
-    
     const warden = await signIn('Warden');
     const add = (name: string, role: string) => open.post('/api/people').set('Cookie', warden).send({ name, role, password: PASSWORD });
     await add('Heron Watcher', 'look').expect(201);

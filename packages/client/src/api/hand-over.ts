@@ -1,7 +1,7 @@
 import { shotDetailSchema, type DeliveryOptions } from '@ivrex/contract';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { z } from 'zod';
-import { saveAsFile } from '../ui/save-as-file';
+import { saveAsFile } from './save-as-file';
 import { requestJson } from './request';
 
 /** Hands the artist the shot's document, or a farm's job. */

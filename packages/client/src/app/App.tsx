@@ -18,7 +18,7 @@ import { ShotsPage } from '../features/shots/ShotsPage';
 import { ShutterPanel } from '../features/shutter/ShutterPanel';
 import { LostPage } from '../ui/LostPage';
 import { themeFor } from './theme';
-import { useAppearance } from './appearance';
+import { useAppearance } from '../ui/appearance';
 
 /** A session that is over brings the sign-in page back. */
 const onError = (error: Error) => {

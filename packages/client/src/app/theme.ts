@@ -1,5 +1,5 @@
 import { theme, type ThemeConfig } from 'antd';
-import type { Appearance } from './appearance';
+import type { Appearance } from '../ui/appearance';
 
 /** Neutral greys without hue, one accent (lamp amber), dim and bright. */
 export function themeFor(appearance: Appearance): ThemeConfig {

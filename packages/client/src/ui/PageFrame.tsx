@@ -3,7 +3,7 @@ import { Button, Input, Tooltip } from 'antd';
 import { useEffect, type HTMLAttributes, type ReactNode } from 'react';
 import { NavLink } from 'react-router';
 import { WhoIsHere } from './WhoIsHere';
-import { useAppearance } from '../app/appearance';
+import { useAppearance } from './appearance';
 
 interface Props {
   readonly title: string;

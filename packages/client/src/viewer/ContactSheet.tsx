@@ -1,6 +1,6 @@
 import { isDataRole, roleOf, type ShotDetail } from '@ivrex/contract';
 import { ROLE_NAMES } from '../ui/role-names';
-import { shownFrame, Thumbnail } from '../ui/Thumbnail';
+import { shownFrame, Thumbnail } from './Thumbnail';
 import { useView } from './view-store';
 
 /** Every pass of the shot at once, at the frame that is looked at. A click shows one large. */

@@ -12,7 +12,7 @@ import { fitPlacement } from './placement';
 import { isPlanLook } from './plan-looks';
 import { useCanvasSize } from './use-canvas-size';
 import { rasterOf, useRaster } from './use-raster';
-import { shownFrame } from '../ui/Thumbnail';
+import { shownFrame } from './Thumbnail';
 import { useView, type Placement } from './view-store';
 
 export interface Scene {

@@ -1,5 +1,5 @@
 import type { Kernels } from '@ivrex/kernels/interface';
-import type { Size } from '../blur/blur-plan';
+import type { Size } from '../blur/model/blur-plan';
 import { blendPixels, type Blend } from './blend';
 import { gradeTables, type Grade } from './grade';
 import { addGrain, type GrainModel } from './grain';

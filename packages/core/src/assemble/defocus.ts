@@ -1,7 +1,7 @@
 import { NODE_FLOATS, NODE_PX, type Box, type Kernels, type PathGrid } from '@ivrex/kernels/interface';
-import { TILE_PX, type BlurPlan, type PlannedLayer, type Size } from '../blur/blur-plan';
-import { nearestMember } from '../blur/nearest';
-import { tileTravel } from '../blur/tile-travel';
+import { TILE_PX, type BlurPlan, type PlannedLayer, type Size } from '../blur/model/blur-plan';
+import { nearestMember } from '../raster/nearest';
+import { tileTravel } from '../blur/plan/tile-travel';
 import { apertureTable, blurRadius, RADIUS_STEP, type ApertureTable, type Lens } from './lens';
 
 /** Less is not seen. */

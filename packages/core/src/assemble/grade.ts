@@ -1,3 +1,4 @@
+import { LUMA, lumaOf } from '../colour/luma';
 import type { GradeTables, LightTable } from '@ivrex/kernels/interface';
 import { curveThrough, fromGreyAxis, isStraight, MIDDLE_GREY, STRAIGHT_CURVE, toGreyAxis, type CurvePoints } from './tone-curve';
 
@@ -37,9 +38,6 @@ export const NEUTRAL_GRADE: Grade = {
   curves: { red: STRAIGHT_CURVE, green: STRAIGHT_CURVE, blue: STRAIGHT_CURVE, luma: STRAIGHT_CURVE },
   saturation: 1,
 };
-
-/** Rec.709. */
-export const LUMA = [0.2126, 0.7152, 0.0722] as const;
 
 export function isNeutralGrade({ warmth, tint, exposure, offset, contrast, gamma, curves, saturation }: Grade): boolean {
   return (
@@ -135,7 +133,7 @@ export function gradeColour(grade: Grade, [red, green, blue]: readonly [number, 
   const r = channelCurve(grade, 0)(red),
     g = channelCurve(grade, 1)(green),
     b = channelCurve(grade, 2)(blue);
-  const y = LUMA[0] * r + LUMA[1] * g + LUMA[2] * b,
+  const y = lumaOf(r, g, b),
     gain = lumaGain(grade.curves.luma)?.(y) ?? 1;
   const graded = (v: number) => (y + grade.saturation * (v - y)) * gain;
   return [graded(r), graded(g), graded(b)];

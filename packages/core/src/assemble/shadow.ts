@@ -1,4 +1,4 @@
-import { LUMA } from './grade';
+import { lumaAt } from '../colour/luma';
 import { softenPlane } from './matte-edge';
 
 /** How a shadow pass says where shadow is: its alpha (or brightness) is the density, or its colours are the light that is left. */
@@ -27,7 +27,7 @@ export function shadowPicture(
   const planes = Array.from({ length: way === 'multiply' ? 3 : 1 }, (_, c) => {
     const density = new Float32Array(count);
     for (let i = 0; i < count; i++) {
-      const luma = LUMA[0] * rgba[i * 4] + LUMA[1] * rgba[i * 4 + 1] + LUMA[2] * rgba[i * 4 + 2];
+      const luma = lumaAt(rgba, i);
       const shade =
         reads === 'density'
           ? hasAlpha

@@ -1,4 +1,4 @@
-import type { MotionField } from '../motion/motion-field';
+import type { MotionField } from '../raster/motion-field';
 
 /** How fast the covered pixels of an element go, pixels a frame. */
 export interface SpeedFigures {

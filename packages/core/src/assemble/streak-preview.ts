@@ -1,4 +1,5 @@
-import { gradeColour, LUMA, type Grade } from './grade';
+import { lumaAt } from '../colour/luma';
+import { gradeColour, type Grade } from './grade';
 
 /** A highlight that leaves a streak: where it is, and its way during the exposure. Pixels. */
 export interface Highlight {
@@ -35,7 +36,7 @@ export function findHighlight(
     if (valid[i] === 0 || rgba[i * 4 + 3] < 0.5) continue;
     const way = Math.hypot(vectors[i * 2], vectors[i * 2 + 1]) * openFrames;
     if (way < LEAST_WAY_PX) continue;
-    const light = LUMA[0] * rgba[i * 4] + LUMA[1] * rgba[i * 4 + 1] + LUMA[2] * rgba[i * 4 + 2];
+    const light = lumaAt(rgba, i);
     if (light > most) [best, most] = [i, light];
   }
   if (best < 0) return null;
@@ -70,10 +71,9 @@ export function streakLight(rgba: Float32Array, width: number, highlight: Highli
   const half = Math.max(1, Math.round((length * SAMPLES) / 2));
   const before = slidingMean(graded, half),
     after = gradedColours(slidingMean(colours, half), grade);
-  const luma = (values: Float32Array, n: number) => LUMA[0] * values[n * 4] + LUMA[1] * values[n * 4 + 1] + LUMA[2] * values[n * 4 + 2];
   const out: StreakLight[] = [];
   for (let n = reach * SAMPLES; n <= 3 * reach * SAMPLES; n += SAMPLES)
-    out.push({ along: at(n), before: luma(before, n), after: luma(after, n) });
+    out.push({ along: at(n), before: lumaAt(before, n), after: lumaAt(after, n) });
   return out;
 }
 

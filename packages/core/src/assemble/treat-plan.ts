@@ -1,5 +1,5 @@
-import type { BlurPlan } from '../blur/blur-plan';
-import { limitSpeeds } from '../blur/limit-speeds';
+import type { BlurPlan } from '../blur/model/blur-plan';
+import { limitSpeeds } from '../blur/render/limit-speeds';
 import type { SpeedLimits } from '../shutter/shutter-plan';
 import type { Kernels } from '@ivrex/kernels/interface';
 import { defocusPlan } from './defocus';

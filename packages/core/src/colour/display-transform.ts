@@ -1,4 +1,4 @@
-import { linearToSrgb } from '../motion/transfer';
+import { linearToSrgb } from './transfer';
 import { applyCubeLut, type CubeLut } from './cube-lut';
 
 /** Scene-linear to what a monitor shows. Pictures only: data passes never go through here. */

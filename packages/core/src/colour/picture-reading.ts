@@ -1,4 +1,4 @@
-import { srgbToLinear } from '../motion/transfer';
+import { srgbToLinear } from './transfer';
 
 /** Curve that a picture file was stored with; decoding undoes it, so that the core sees scene-linear light. Never applied to data. */
 export const INPUT_CURVES = ['linear', 'srgb', 'rec709', 'power22', 'power24', 'power26'] as const;

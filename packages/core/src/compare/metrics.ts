@@ -1,3 +1,4 @@
+import { lumaOf } from '../colour/luma';
 /** What two pictures differ by. RGBA premultiplied, interleaved; dB against a peak of 1. */
 export interface Comparison {
   /** Infinity when equal. */
@@ -83,8 +84,7 @@ function maskedPsnr(a: Float32Array, b: Float32Array, mask: Uint8Array): number 
 
 function luma(rgba: Float32Array): Float64Array {
   const out = new Float64Array(rgba.length / 4);
-  for (let i = 0; i < out.length; i++)
-    out[i] = 0.2126 * clamp01(rgba[i * 4]) + 0.7152 * clamp01(rgba[i * 4 + 1]) + 0.0722 * clamp01(rgba[i * 4 + 2]);
+  for (let i = 0; i < out.length; i++) out[i] = lumaOf(clamp01(rgba[i * 4]), clamp01(rgba[i * 4 + 1]), clamp01(rgba[i * 4 + 2]));
   return out;
 }
 

@@ -1,6 +1,6 @@
 import type { SliceSession } from '@ivrex/kernels/interface';
-import { renderRows } from '../blur/apply';
-import { TILE_PX, type BlurPlan } from '../blur/blur-plan';
+import { renderRows } from '../blur/render/apply';
+import { TILE_PX, type BlurPlan } from '../blur/model/blur-plan';
 import type { MatchFrame } from './shutter-match';
 
 /**

@@ -1,4 +1,4 @@
-import type { BlurPlan } from '../blur/blur-plan';
+import type { BlurPlan } from '../blur/model/blur-plan';
 import type { ExposureShape } from '../shutter/exposure-shape';
 import type { Shutter } from '../shutter/shutter';
 

@@ -1,5 +1,5 @@
 import { brightnessOf } from './flow/pyramid';
-import type { MotionField } from './motion-field';
+import type { MotionField } from '../raster/motion-field';
 
 /** The frame and its neighbours, premultiplied linear RGBA of one size; null where there is none. */
 export interface NeighbourPictures {

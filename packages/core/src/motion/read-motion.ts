@@ -1,8 +1,8 @@
 import type { SampleType } from '../raster/image';
-import { clippedPixels } from './clipped';
-import { decodeMotion, type StoredMotion } from './decode';
-import { named, type Encoding } from './encoding';
-import { halfSteps } from './half-step';
+import { clippedPixels } from './audit/clipped';
+import { decodeMotion, type StoredMotion } from './encoding/decode';
+import { named, type Encoding } from './encoding/encoding';
+import { halfSteps } from './encoding/half-step';
 import { repairField, type RepairedField } from './repair/repair-field';
 import type { RepairStep } from './repair/repair-step';
 

@@ -1,10 +1,10 @@
 import { roundToHalf } from '../raster/half';
-import { decodeMotion } from './decode';
-import type { Encoding } from './encoding';
-import { encodeMotion, INTEGER_STEPS, type EncodedMotion, type StoredType } from './encode';
-import type { MotionField } from './motion-field';
-import { planCodec } from './codec-plan';
-import { transferPair } from './transfer';
+import { decodeMotion } from './encoding/decode';
+import type { Encoding } from './encoding/encoding';
+import { encodeMotion, INTEGER_STEPS, type EncodedMotion, type StoredType } from './encoding/encode';
+import type { MotionField } from '../raster/motion-field';
+import { planCodec } from './encoding/codec-plan';
+import { transferPair } from '../colour/transfer';
 
 export interface RemappedFrame extends EncodedMotion {
   /** Longest error vector over valid, unclipped pixels, read back from the values as the file will hold them: pixels per frame. */

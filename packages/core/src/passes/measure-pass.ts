@@ -1,4 +1,4 @@
-import { measureFringe, type FringeMeasure } from '../assemble/fringe';
+import { measureFringe, type FringeMeasure } from './fringe';
 import type { SampleType } from '../raster/image';
 
 /** What one channel of one frame holds. */

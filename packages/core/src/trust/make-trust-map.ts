@@ -1,6 +1,6 @@
-import { renderRows } from '../blur/apply';
-import type { PlannedLayer } from '../blur/blur-plan';
-import { SEEN, UNKNOWN } from '../blur/hidden';
+import { renderRows } from '../blur/render/apply';
+import type { PlannedLayer } from '../blur/model/blur-plan';
+import { SEEN, UNKNOWN } from '../blur/occlusion/frame-look';
 import { sourceErrors, type SourceErrors } from './source-errors';
 import { TRUST_CAUSES, type OpenSlices, type TrustCause, type TrustMap, type TrustRequest } from './trust-map';
 

@@ -1,4 +1,5 @@
-import { pathLengths } from '../blur/plan-figures';
+import { lumaAt } from '../colour/luma';
+import { pathLengths } from '../blur/render/plan-figures';
 import { TRUST_CAUSES, VECTOR_CLIPPED, VECTOR_MISSING, VECTOR_REPAIRED, type TrustCause, type TrustRequest } from './trust-map';
 
 /** What each pixel of the sharp picture brings along: expected errors by cause, before it is moved. */
@@ -94,8 +95,7 @@ function varieties(rgba: Float32Array, width: number, height: number): Float32Ar
     let sum = 0,
       square = 0;
     for (let x = 0; x < width; x++) {
-      const i = (y * width + x) * 4,
-        v = 0.2126 * rgba[i] + 0.7152 * rgba[i + 1] + 0.0722 * rgba[i + 2];
+      const v = lumaAt(rgba, y * width + x);
       sum += v;
       square += v * v;
       light[(y + 1) * row + x + 1] = light[y * row + x + 1] + sum;

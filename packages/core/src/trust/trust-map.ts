@@ -1,6 +1,6 @@
 import type { SliceSession } from '@ivrex/kernels/interface';
-import type { BlurInput } from '../blur/blur-input';
-import type { BlurPlan } from '../blur/blur-plan';
+import type { BlurInput } from '../blur/model/blur-input';
+import type { BlurPlan } from '../blur/model/blur-plan';
 import type { Shutter } from '../shutter/shutter';
 
 /** Why a place of the blurred picture may be off. */

@@ -1,5 +1,5 @@
 import { decibel } from '../compare/metrics';
-import type { BlurPlan } from '../blur/blur-plan';
+import type { BlurPlan } from '../blur/model/blur-plan';
 import { TRUST_CAUSES, type TrustCause, type TrustMap } from './trust-map';
 
 /** From this expected error on (scene-linear) a place is marked: below it lie what resampling does to any picture and a renderer's grain. */

@@ -1,6 +1,6 @@
 import { stat } from 'node:fs/promises';
 import { IvrexError } from '@ivrex/core';
-import type { ImageFormat, ImageHeader } from '../image-file';
+import type { ImageFormat, ImageHeader } from './image-format';
 import { probeVideo, runFfmpeg } from './ffmpeg';
 import { checkSize, CUT_OFF, readStart } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';

@@ -12,7 +12,7 @@ import {
   type ExrFile,
   type ExrLimits,
 } from '@ivrex/core';
-import type { ImageFormat, ImageHeader } from '../image-file';
+import type { ImageFormat, ImageHeader } from './image-format';
 
 const HEADER_GUESS_BYTES = 64 * 1024;
 

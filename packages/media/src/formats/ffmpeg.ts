@@ -1,7 +1,7 @@
 import { execFile } from 'node:child_process';
 import { IvrexError } from '@ivrex/core';
 import { z } from 'zod';
-import { codeOf } from '../atomic-write';
+import { codeOf } from '../files/atomic-write';
 
 const MOST_OUTPUT_BYTES = 2 ** 31 - 1;
 const TIMEOUT_MS = 10 * 60 * 1000;

@@ -1,6 +1,6 @@
 import { IvrexError } from '@ivrex/core';
 import sharp, { type Metadata } from 'sharp';
-import type { ImageFormat, ImageHeader } from '../image-file';
+import type { ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF, readTail } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';
 import { reason } from './png-format';

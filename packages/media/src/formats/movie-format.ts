@@ -3,9 +3,9 @@ import { mkdir, readFile, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import { IvrexError, type Attribute } from '@ivrex/core';
-import { writeFileAtomic } from '../atomic-write';
-import type { ImageFormat, ImageHeader } from '../image-file';
-import { fileOnDisk, parseMovieFrame } from '../movie-path';
+import { writeFileAtomic } from '../files/atomic-write';
+import type { ImageFormat, ImageHeader } from './image-format';
+import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
 import { probeVideo, ratioOf, runFfmpeg, type VideoStream } from './ffmpeg';
 import { pick, plainHeader, plainImage } from './plain-image';
 

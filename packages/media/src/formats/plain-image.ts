@@ -1,5 +1,5 @@
 import { IvrexError, windowOfSize, type Attribute, type Image, type Plane, type SampleType } from '@ivrex/core';
-import type { ImageHeader, OpenedImage } from '../image-file';
+import type { ImageHeader, OpenedImage } from './image-format';
 
 /** A picture file with one part and unnamed channels. */
 export interface PlainFacts {

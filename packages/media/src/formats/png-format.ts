@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { IvrexError } from '@ivrex/core';
 import { decode as decodePng } from 'fast-png';
 import sharp from 'sharp';
-import type { ImageFormat, ImageHeader } from '../image-file';
+import type { ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF, readStart, readTail } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';
 

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { IvrexError, type SampleType } from '@ivrex/core';
 import { fromFile, type GeoTIFFImage } from 'geotiff';
-import type { ImageFormat, ImageHeader } from '../image-file';
+import type { ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF } from './file-parts';
 import { plainHeader, plainImage, type StoredSamples } from './plain-image';
 import { reason } from './png-format';

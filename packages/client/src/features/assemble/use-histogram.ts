@@ -1,5 +1,5 @@
 import type { Element } from '@ivrex/contract';
-import { halfToNumber, LUMA, toGreyAxis } from '@ivrex/core';
+import { halfToNumber, lumaOf, toGreyAxis } from '@ivrex/core';
 import { useMemo } from 'react';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 import { useView } from '../../viewer/view-store';
@@ -35,7 +35,7 @@ export function histogramsOf(halves: Uint16Array): Histograms {
     put(out.red, r);
     put(out.green, g);
     put(out.blue, b);
-    put(out.luma, LUMA[0] * r + LUMA[1] * g + LUMA[2] * b);
+    put(out.luma, lumaOf(r, g, b));
   }
   return out;
 }

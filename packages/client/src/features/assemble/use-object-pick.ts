@@ -1,7 +1,7 @@
 import { roleOf, type Element, type ElementMatte } from '@ivrex/contract';
 import { objectsAt } from '@ivrex/core';
 import { useEffect, useRef, useState } from 'react';
-import { shownFrame } from '../../ui/Thumbnail';
+import { shownFrame } from '../../viewer/Thumbnail';
 import { isCryptomatte, ranksOf } from '../../viewer/data-picture';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 import { useView } from '../../viewer/view-store';

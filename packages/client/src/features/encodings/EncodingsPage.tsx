@@ -8,7 +8,7 @@ import { Link } from 'react-router';
 import { useEncodings, useRemoveEncoding, useSaveEncoding } from '../../api/encodings';
 import { sentenceOf } from '../../api/request';
 import { PageFrame } from '../../ui/PageFrame';
-import { saveAsFile } from '../../ui/save-as-file';
+import { saveAsFile } from '../../api/save-as-file';
 
 /** Every kept encoding: what it says, notes, versions, who uses it; in and out as JSON. */
 export function EncodingsPage() {

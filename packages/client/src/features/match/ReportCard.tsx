@@ -2,7 +2,7 @@ import { FileOutlined, FilePdfOutlined, FileTextOutlined } from '@ant-design/ico
 import { App, Button } from 'antd';
 import { useState } from 'react';
 import { focusQuery, requestBytes, sentenceOf } from '../../api/request';
-import { handOver } from '../../ui/save-as-file';
+import { handOver } from '../../api/save-as-file';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 

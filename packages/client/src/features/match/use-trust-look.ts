@@ -1,4 +1,4 @@
-import { TRUST_CAUSES, halfToNumber, MARKED, SEEN_ERROR, type TrustCause } from '@ivrex/core';
+import { TRUST_CAUSES, halfToNumber, lumaOf, MARKED, SEEN_ERROR, type TrustCause } from '@ivrex/core';
 import type { Raster } from '@ivrex/contract';
 import { useEffect } from 'react';
 import { loadRaster, loadTrustMap } from '../../api/raster-cache';
@@ -37,12 +37,7 @@ function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<
   const halves = picture.planes[0],
     rgba = new Float32Array(width * height * 4);
   const light = (i: number) =>
-    Math.sqrt(
-      Math.max(
-        0,
-        0.2126 * halfToNumber(halves[i * 4]) + 0.7152 * halfToNumber(halves[i * 4 + 1]) + 0.0722 * halfToNumber(halves[i * 4 + 2]),
-      ),
-    );
+    Math.sqrt(Math.max(0, lumaOf(halfToNumber(halves[i * 4]), halfToNumber(halves[i * 4 + 1]), halfToNumber(halves[i * 4 + 2]))));
   for (let i = 0; i < width * height; i++) {
     let error = 0;
     for (const plane of wanted) error += plane[i];

@@ -2,7 +2,7 @@ import { DownloadOutlined, EyeInvisibleOutlined } from '@ant-design/icons';
 import { orderedRepairs, REPAIR_ORDER, type RepairKind, type RepairStep } from '@ivrex/core';
 import { Button, Switch } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
-import { saveAsFile } from '../../ui/save-as-file';
+import { saveAsFile } from '../../api/save-as-file';
 import { useView } from '../../viewer/view-store';
 import { REPAIR_WORDS } from './repair-words';
 

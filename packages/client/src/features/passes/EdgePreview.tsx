@@ -1,7 +1,7 @@
 import type { Pass, PictureChoice, Raster } from '@ivrex/contract';
 import { halfToNumber, linearToSrgb } from '@ivrex/core';
 import { useEffect, useRef } from 'react';
-import { shownFrame } from '../../ui/Thumbnail';
+import { shownFrame } from '../../viewer/Thumbnail';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
 
 const WIDTH = 40,

@@ -6,7 +6,7 @@ import { useEffect, useState } from 'react';
 import { useManifest } from '../../api/shots';
 import { isCryptomatte, objectColour, ranksOf } from '../../viewer/data-picture';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
-import { shownFrame } from '../../ui/Thumbnail';
+import { shownFrame } from '../../viewer/Thumbnail';
 import { useView } from '../../viewer/view-store';
 
 interface Props {

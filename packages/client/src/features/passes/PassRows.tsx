@@ -2,7 +2,7 @@ import { isDataRole, roleOf, ROLES, type Pass, type Role, type ShotDetail } from
 import { Select, Tooltip } from 'antd';
 import { passLabel } from '../../ui/pass-label';
 import { ROLE_NAMES } from '../../ui/role-names';
-import { shownFrame, Thumbnail } from '../../ui/Thumbnail';
+import { shownFrame, Thumbnail } from '../../viewer/Thumbnail';
 import { useView } from '../../viewer/view-store';
 
 /** Each pass with the role that it was taken for, and why. */

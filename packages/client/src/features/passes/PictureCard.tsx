@@ -4,7 +4,7 @@ import { Button, ColorPicker, Select } from 'antd';
 import { useMemo, useState } from 'react';
 import { useView } from '../../viewer/view-store';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
-import { shownFrame } from '../../ui/Thumbnail';
+import { shownFrame } from '../../viewer/Thumbnail';
 import { EdgePreview, softestEdge } from './EdgePreview';
 
 interface Props {

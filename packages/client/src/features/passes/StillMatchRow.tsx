@@ -13,7 +13,7 @@ import { Button, Select, Upload } from 'antd';
 import { useState } from 'react';
 import { loadRaster } from '../../api/raster-cache';
 import { sentenceOf } from '../../api/request';
-import { shownFrame } from '../../ui/Thumbnail';
+import { shownFrame } from '../../viewer/Thumbnail';
 import { useView } from '../../viewer/view-store';
 
 interface Props {

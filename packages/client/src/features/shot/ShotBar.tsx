@@ -4,7 +4,7 @@ import { Button, Tooltip } from 'antd';
 import { Link, NavLink } from 'react-router';
 import { useNewestMatch } from '../../api/match';
 import { useStepState } from '../../api/shots';
-import { useAppearance } from '../../app/appearance';
+import { useAppearance } from '../../ui/appearance';
 import { KeysDialog, useKeysDialog } from './KeysDialog';
 
 /** Where the shot is in the order of the work, and the way back through its states. */

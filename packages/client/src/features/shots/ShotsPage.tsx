@@ -8,7 +8,7 @@ import { Link } from 'react-router';
 import { sentenceOf } from '../../api/request';
 import { useShots, useWork } from '../../api/shots';
 import { PageFrame } from '../../ui/PageFrame';
-import { Thumbnail } from '../../ui/Thumbnail';
+import { Thumbnail } from '../../viewer/Thumbnail';
 import { NewShotDialog } from './NewShotDialog';
 import { UploadCards } from './UploadCards';
 import { useFolderDrop } from './use-folder-drop';

@@ -1,6 +1,6 @@
 import { assertNever, IvrexError } from '../../errors';
 import { directionsOf, solve3, type Camera } from '../../camera/camera';
-import { emptyMotionField, type MotionField } from '../motion-field';
+import { emptyMotionField, type MotionField } from '../../raster/motion-field';
 import type { SceneVelocity } from './scene-velocity';
 
 /** Where the surface that a pixel shows lies in the scene. Planes over the display window. */

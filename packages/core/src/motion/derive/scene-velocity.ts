@@ -1,7 +1,7 @@
 import { IvrexError } from '../../errors';
-import type { StoredMotion } from '../decode';
-import type { Encoding } from '../encoding';
-import { transferPair } from '../transfer';
+import type { StoredMotion } from '../encoding/decode';
+import type { Encoding } from '../encoding/encoding';
+import { transferPair } from '../../colour/transfer';
 
 /**
  * How surfaces move in the scene, scene units per frame. `world`: along the scene's axes. `camera`: seen from the camera, whose own motion

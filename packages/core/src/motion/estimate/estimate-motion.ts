@@ -3,7 +3,7 @@ import { replaceOutliers } from '../repair/replace-outliers';
 import { estimateFlow, type Flow } from '../flow/flow';
 import { brightnessOf, buildPyramid, sampleLevel, type Pyramid } from '../flow/pyramid';
 import { improveByPieces } from './motion-pieces';
-import { emptyMotionField, type MotionField } from '../motion-field';
+import { emptyMotionField, type MotionField } from '../../raster/motion-field';
 import type { NeighbourPictures } from '../proof';
 
 export interface EstimatedMotion {

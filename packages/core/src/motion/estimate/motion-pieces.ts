@@ -1,4 +1,4 @@
-import { nearestMember } from '../../blur/nearest';
+import { nearestMember } from '../../raster/nearest';
 import { boxMean } from '../../raster/box-mean';
 import { solveLinear } from '../../solve-linear';
 import type { Flow } from '../flow/flow';

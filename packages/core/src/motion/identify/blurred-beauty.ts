@@ -1,6 +1,6 @@
 import { BLURRED_SOFTER, measureBlurAtEdges } from '../../passes/measure-pass';
-import { decodeMotion } from '../decode';
-import type { Encoding } from '../encoding';
+import { decodeMotion } from '../encoding/decode';
+import type { Encoding } from '../encoding/encoding';
 import type { MotionFiles, Symptom } from './identification';
 import type { MeasuredMotion } from './measured-motion';
 

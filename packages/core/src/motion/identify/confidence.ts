@@ -1,4 +1,4 @@
-import { transferPair } from '../transfer';
+import { transferPair } from '../../colour/transfer';
 import { pairedT } from './compare-errors';
 import { velocitiesOf } from './hypothesis';
 import { isSameMotion, type Judged } from './judge';

@@ -1,5 +1,5 @@
-import { curveWords } from '../describe-encoding';
-import { transferPair } from '../transfer';
+import { curveWords } from '../encoding/describe-encoding';
+import { transferPair } from '../../colour/transfer';
 import { measuredVelocity, velocitiesOf } from './hypothesis';
 import type { AxisPlot, Evidence, PlotPoint } from './identification';
 import type { Judged } from './judge';

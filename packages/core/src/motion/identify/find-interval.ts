@@ -1,4 +1,4 @@
-import { transferPair } from '../transfer';
+import { transferPair } from '../../colour/transfer';
 import { isClearlyWorse } from './compare-errors';
 import { motionOf, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
 import type { Judged } from './judge';

@@ -1,5 +1,5 @@
-import type { Transfer } from '../encoding';
-import { transferPair } from '../transfer';
+import type { Transfer } from '../../colour/transfer';
+import { transferPair } from '../../colour/transfer';
 import { fitLine, type LineFit } from './line-fit';
 import type { MeasuredMotion } from './measured-motion';
 import type { StoredPass, ChannelShape } from './stored-pass';

@@ -1,4 +1,4 @@
-import type { Encoding } from '../encoding';
+import type { Encoding } from '../encoding/encoding';
 import type { Mend } from './mend';
 import type { StoredPass } from './stored-pass';
 

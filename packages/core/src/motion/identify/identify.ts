@@ -1,11 +1,11 @@
-import type { Encoding } from '../encoding';
+import type { Encoding } from '../encoding/encoding';
 import { resizePlane } from '../../raster/resize';
-import { describeEncoding } from '../describe-encoding';
+import { describeEncoding } from '../encoding/describe-encoding';
 import { pairedT } from './compare-errors';
 import { relationToAlpha, type EdgeRelation } from './edges';
 import { evidenceOf } from './evidence';
 import { confidenceOf } from './confidence';
-import { transferPair } from '../transfer';
+import { transferPair } from '../../colour/transfer';
 import { velocitiesOf, type PassSamples } from './hypothesis';
 import type { Identification, MotionFiles } from './identification';
 import { judgeAlike, judgePass, type Judged } from './judge';

@@ -1,4 +1,4 @@
-import type { Transfer } from '../encoding';
+import type { Transfer } from '../../colour/transfer';
 import { motionOf, samplesOf, suggestFromFlow, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
 import type { MeasuredMotion } from './measured-motion';
 import { suggestFromSweep } from './sweep';

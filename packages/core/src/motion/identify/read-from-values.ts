@@ -1,6 +1,6 @@
-import { rawPixels, type Encoding } from '../encoding';
-import { describeEncoding } from '../describe-encoding';
-import { proposeEncoding } from '../propose';
+import { rawPixels, type Encoding } from '../encoding/encoding';
+import { describeEncoding } from '../encoding/describe-encoding';
+import { proposeEncoding } from '../encoding/propose';
 import { restOf } from './hypothesis';
 import { blurredBeauty } from './blurred-beauty';
 import type { Identification, MotionFact, MotionFiles } from './identification';

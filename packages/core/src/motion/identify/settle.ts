@@ -1,5 +1,6 @@
-import type { Encoding, Transfer } from '../encoding';
-import { transferPair } from '../transfer';
+import type { Encoding } from '../encoding/encoding';
+import type { Transfer } from '../../colour/transfer';
+import { transferPair } from '../../colour/transfer';
 import { isClearlyWorse } from './compare-errors';
 import { bendOf, findInterval } from './find-interval';
 import { motionOf, velocitiesOf } from './hypothesis';

@@ -1,4 +1,4 @@
-import type { Encoding, ScaleUnit } from '../encoding';
+import type { Encoding, ScaleUnit } from '../encoding/encoding';
 
 /** What one unit of the linear value means, measured: pixels of the pass per frame, each axis with how sure that is. */
 export interface MeasuredScale {

@@ -1,5 +1,5 @@
 import type { SampleType } from '../../raster/image';
-import { countStuck, STEP_AT_ONE } from '../walls';
+import { countStuck, STEP_AT_ONE } from '../audit/walls';
 
 /** A motion pass as its file holds it, one frame: planes over its own display window. */
 export interface StoredPass {

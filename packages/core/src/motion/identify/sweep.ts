@@ -1,5 +1,5 @@
-import type { Transfer } from '../encoding';
-import { transferPair } from '../transfer';
+import type { Transfer } from '../../colour/transfer';
+import { transferPair } from '../../colour/transfer';
 import { CURVES, motionOf, restOf, velocitiesOf, type Hypothesis, type PassSamples } from './hypothesis';
 import type { MeasuredMotion } from './measured-motion';
 import { velocities, warpErrorOf, type WarpView } from './warp-fit';

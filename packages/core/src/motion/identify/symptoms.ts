@@ -1,6 +1,6 @@
 import { resizePlane } from '../../raster/resize';
-import type { Encoding, ScaleUnit } from '../encoding';
-import { curveWords } from '../describe-encoding';
+import type { Encoding, ScaleUnit } from '../encoding/encoding';
+import { curveWords } from '../encoding/describe-encoding';
 import { blurredBeauty } from './blurred-beauty';
 import { mixedEdgeShare, type EdgeRelation } from './edges';
 import type { MotionFiles, Symptom } from './identification';

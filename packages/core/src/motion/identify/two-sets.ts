@@ -1,5 +1,5 @@
-import type { Encoding } from '../encoding';
-import { transferPair } from '../transfer';
+import type { Encoding } from '../encoding/encoding';
+import { transferPair } from '../../colour/transfer';
 import { velocitiesOf, type Hypothesis } from './hypothesis';
 import type { MotionFiles } from './identification';
 import { slide, spread, type Judged } from './judge';

@@ -1,7 +1,7 @@
-import { planCodec, type PassFacts } from '../codec-plan';
-import type { Encoding } from '../encoding';
-import { curveWords } from '../describe-encoding';
-import { transferPair } from '../transfer';
+import { planCodec, type PassFacts } from '../encoding/codec-plan';
+import type { Encoding } from '../encoding/encoding';
+import { curveWords } from '../encoding/describe-encoding';
+import { transferPair } from '../../colour/transfer';
 import type { Symptom } from './identification';
 import type { ChannelShape } from './stored-pass';
 

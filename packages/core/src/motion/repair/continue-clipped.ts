@@ -1,5 +1,5 @@
-import { CLIPPED_X, CLIPPED_Y } from '../clipped';
-import type { MotionField } from '../motion-field';
+import { CLIPPED_X, CLIPPED_Y } from '../audit/clipped';
+import type { MotionField } from '../../raster/motion-field';
 
 /** Half side of the window in which the motion's slope is fitted, and the fewest values that tell one. */
 const REACH_PX = 15,

@@ -1,5 +1,5 @@
-import { nearestMember } from '../../blur/nearest';
-import type { MotionField } from '../motion-field';
+import { nearestMember } from '../../raster/nearest';
+import type { MotionField } from '../../raster/motion-field';
 
 /** Half side of the window in which the motion's slope is fitted, and the fewest pixels that tell one. */
 const REACH_PX = 7,

@@ -1,6 +1,6 @@
 import { assertNever } from '../../errors';
-import { nearestMember } from '../../blur/nearest';
-import type { MotionField } from '../motion-field';
+import { nearestMember } from '../../raster/nearest';
+import type { MotionField } from '../../raster/motion-field';
 import { continueClipped } from './continue-clipped';
 import { continueMotion } from './continue-motion';
 import { replaceOutliers } from './replace-outliers';

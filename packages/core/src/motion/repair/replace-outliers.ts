@@ -1,4 +1,4 @@
-import type { MotionField } from '../motion-field';
+import type { MotionField } from '../../raster/motion-field';
 
 /** Vectors that differ by less are the same motion: pixels, and a share of the speed. */
 const SAME_PX = 0.75,

@@ -1,4 +1,4 @@
-import type { MotionField } from '../motion-field';
+import type { MotionField } from '../../raster/motion-field';
 
 /** Far neighbours first: a slow change runs over plateaus that are tens of pixels wide. */
 const REACHES_PX = [32, 16, 8, 4, 2, 1],

@@ -1,0 +1,41 @@
+import type { MotionField } from '../../raster/motion-field';
+import type { PathChoice } from './blur-plan';
+
+/** One frame's passes, all over the same display window. */
+export interface BlurFramePasses {
+  /** Premultiplied, interleaved. */
+  readonly rgba: Float32Array;
+  readonly motion: MotionField;
+  /** Larger is farther. */
+  readonly depth: Float32Array | null;
+  /** 0 means no object. The same number is the same object in every frame. */
+  readonly ids: Float32Array | Uint32Array | null;
+}
+
+/** Steps of the blur that can be left out, to see what each is worth. All are on when nothing is said. */
+export interface BlurSteps {
+  /** Paths go on through the motion of the neighbouring frames, so that a change of pace is followed. */
+  readonly chain: boolean;
+  /** Gradients of the motion as whole affine transforms; off: as rotation and scale alone. */
+  readonly shear: boolean;
+  /** Pixels that two surfaces share are taken apart. */
+  readonly edges: boolean;
+  /** What shows through evenly transparent surfaces is taken off them and given to what lies behind. */
+  readonly through: boolean;
+}
+
+export interface BlurInput extends BlurFramePasses {
+  readonly width: number;
+  readonly height: number;
+  /** The frames before and after, null where there is none; they are looked at for what is hidden now, and for the change of pace. */
+  readonly previous?: BlurFramePasses | null;
+  readonly next?: BlurFramePasses | null;
+  /** A picture without the things in front: what the farthest surface shows where it is hidden. Premultiplied, interleaved. */
+  readonly background?: Float32Array | null;
+  /** "off": hidden parts are filled in from their surroundings alone. */
+  readonly hidden?: 'auto' | 'off';
+  readonly path: PathChoice;
+  /** The largest |time| in frames (strength included) that will be asked for. */
+  readonly reachFrames: number;
+  readonly steps?: Partial<BlurSteps>;
+}

@@ -1,0 +1,81 @@
+import { NODE_PX } from '@ivrex/kernels/interface';
+import { wayAt } from '../paths/way-at';
+import { ABSENT, SEEN, UNKNOWN } from './frame-look';
+import type { LayerStudy, UnfilledPicture } from './layer-study';
+
+/** Looks for a surface's hidden places where they were seen. */
+export class HiddenSearch {
+  readonly found = new Float32Array(4);
+  private readonly way = new Float64Array(2);
+  private readonly sample = new Float64Array(4);
+  private readonly like: { id: number; depth: number; isFarther: (id: number) => boolean };
+  private readonly isArc: boolean;
+
+  constructor(
+    private readonly study: LayerStudy,
+    private readonly layer: UnfilledPicture,
+    private readonly hiddenPx: number,
+  ) {
+    const own = study.rank[layer.surface];
+    this.isArc = study.paths.model === 'arc';
+    this.like = { id: study.surfaces.idOf[layer.surface], depth: 0, isFarther: (id) => (study.rankOfId.get(id) ?? -1) > own };
+  }
+
+  /** Writes the colour of picture pixel (x, y), which may lie outside the picture. */
+  look(x: number, y: number, out: Float32Array, at: number): typeof UNKNOWN | typeof SEEN | typeof ABSENT {
+    const { study, layer } = this,
+      { width, height, background } = study.input;
+    if (background && study.inBackground[layer.surface] === 1 && x >= 0 && y >= 0 && x < width && y < height) {
+      for (let c = 0; c < 4; c++) out[at + c] = background[(y * width + x) * 4 + c];
+      return SEEN;
+    }
+    if (study.looks.length === 0) return UNKNOWN;
+    if (!this.findNearest(x, y)) return UNKNOWN;
+    let seen = 0,
+      absent = 0;
+    for (const frame of study.looks) {
+      if (!wayAt(layer.path.grid, this.isArc, x, y, frame.end, this.way)) continue;
+      const wayX = this.way[0],
+        wayY = this.way[1];
+      const answer = frame.at(this.like, x + wayX, y + wayY, wayX, wayY, this.sample);
+      if (answer === SEEN) {
+        for (let c = 0; c < 4; c++) out[at + c] = (seen === 0 ? 0 : out[at + c]) + this.sample[c];
+        seen++;
+      } else if (answer === ABSENT) absent++;
+    }
+    for (let c = 0; c < 4 && seen > 1; c++) out[at + c] /= seen;
+    // A point of a surface is there in both frames: where one shows that it is not, the other has seen something like it.
+    return absent > 0 ? ABSENT : seen > 0 ? SEEN : UNKNOWN;
+  }
+
+  /** Finds the surface's own place that this one's path comes from, for its depth; false when it is too far to be of use. */
+  private findNearest(x: number, y: number): boolean {
+    const from = this.nearestTo(x, y);
+    if (from < 0) return false;
+    this.like.depth = this.layer.path.depth[from];
+    // With an id the same object is told at any distance.
+    return this.like.id !== 0 || this.isWithin(from, x, y, this.hiddenPx);
+  }
+
+  /** So deep behind something that no exposure can uncover it: both move, one way or the other, and for longer than a frame at most. */
+  isBuried(x: number, y: number): boolean {
+    const from = this.nearestTo(x, y);
+    return from >= 0 && !this.isWithin(from, x, y, 2 * this.hiddenPx * Math.max(1, this.study.reachFrames));
+  }
+
+  /** The node of the surface itself that is nearest to the node beside a pixel; -1 when there is none. */
+  private nearestTo(x: number, y: number): number {
+    const { grid, nearest } = this.layer.path;
+    const nx = Math.min(grid.across - 1, Math.max(0, Math.round((x - grid.x0) / NODE_PX))),
+      ny = Math.min(grid.down - 1, Math.max(0, Math.round((y - grid.y0) / NODE_PX)));
+    return nearest[ny * grid.across + nx];
+  }
+
+  private isWithin(node: number, x: number, y: number, px: number): boolean {
+    const { grid } = this.layer.path,
+      row = Math.floor(node / grid.across);
+    return (
+      Math.abs(grid.x0 + (node - row * grid.across) * NODE_PX - x) <= px + NODE_PX && Math.abs(grid.y0 + row * NODE_PX - y) <= px + NODE_PX
+    );
+  }
+}

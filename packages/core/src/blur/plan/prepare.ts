@@ -1,0 +1,62 @@
+import { IvrexError } from '../../errors';
+import { separateLayers } from '../edges/separate-layers';
+import type { BlurFramePasses, BlurInput, BlurSteps } from '../model/blur-input';
+import type { BlurPlan } from '../model/blur-plan';
+import { pictureLayers } from '../occlusion/picture-layers';
+import { completeMotion } from '../paths/complete-motion';
+import { studyPaths } from '../paths/study-paths';
+import { findSurfaces } from '../surfaces/find-surfaces';
+import { planLayers } from './plan-layers';
+
+const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true, through: true };
+
+/** What `prepareBlur` does, in this order; told when each is done. Paths and hidden areas take turns, surface by surface. */
+export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
+
+/**
+ * The half of the blur that does not depend on the shutter: a layered inverse warp. A frame's passes become surfaces, surfaces get paths and pictures
+ * of their own, pictures that share pixels are taken apart, and what is left is the plan. @throws IvrexError sizeMismatch
+ */
+export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => void = () => undefined): BlurPlan {
+  assertSizes(given);
+  const input = { ...given, rgba: finiteColours(given.rgba), motion: completeMotion(given, given.previous ?? null) };
+  const steps = { ...ALL_STEPS, ...input.steps },
+    model = input.path === 'auto' ? 'arc' : input.path;
+  const found = findSurfaces(input);
+  watch('surfaces');
+  const paths = studyPaths(found, model, steps);
+  const layers = pictureLayers(found, paths, steps, watch);
+  const separated = separateLayers(layers, steps);
+  watch('edges');
+  const plan = planLayers(separated);
+  watch('crop');
+  return plan;
+}
+
+function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, background }: BlurInput): void {
+  const count = width * height;
+  const wrong = (frame: BlurFramePasses) =>
+    frame.rgba.length !== count * 4 ||
+    frame.motion.width !== width ||
+    frame.motion.height !== height ||
+    (frame.depth !== null && frame.depth.length !== count) ||
+    (frame.ids !== null && frame.ids.length !== count);
+  if (wrong({ rgba, motion, depth, ids }))
+    throw new IvrexError(
+      'sizeMismatch',
+      `the passes of this frame differ in size; beauty is ${width} x ${height}, motion ${motion.width} x ${motion.height}`,
+    );
+  if ((previous && wrong(previous)) || (next && wrong(next)))
+    throw new IvrexError('sizeMismatch', `the passes of a neighbouring frame are not ${width} x ${height} as those of this one`);
+  if (background && background.length !== count * 4)
+    throw new IvrexError('sizeMismatch', `the clean background is not ${width} x ${height} as the beauty`);
+}
+
+/** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */
+function finiteColours(rgba: Float32Array): Float32Array {
+  // NaN and Infinity minus themselves are NaN; everything else is 0.
+  let sum = 0;
+  for (let i = 0; i < rgba.length; i++) sum += rgba[i] - rgba[i];
+  if (sum === 0) return rgba;
+  return rgba.map((v) => (Number.isFinite(v) ? v : v === Infinity ? 65504 : 0));
+}

@@ -1,0 +1,69 @@
+import { NODE_FLOATS, NODE_PX, type SliceLayer } from '@ivrex/kernels/interface';
+import { TILE_PX, tilesAcross, type Size } from '../model/blur-plan';
+
+/** Between its nodes and just outside its edge a layer may go a little farther than at them. */
+const MARGIN = 1.05;
+
+/**
+ * Longest way in each tile of the picture, a frame: by power of the time, as the renderer needs it. Outside a layer its paths are carried on, on a
+ * wheel ever faster; but what is seen there comes from the layer itself and goes no farther than the farthest of its own points.
+ */
+export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
+  const { path } = layer,
+    { orders, nodes } = path,
+    most = longestOwn(layer);
+  const tiles = tilesAcross(size),
+    out = new Float32Array(tiles.x * tiles.y * 4);
+  const spread = Math.max(1, NODE_PX / 2);
+  for (let ny = 0, p = 0; ny < path.down; ny++) {
+    const y = path.y0 + ny * NODE_PX;
+    const ty0 = Math.max(0, Math.floor((y - spread) / TILE_PX)),
+      ty1 = Math.min(tiles.y - 1, Math.floor((y + spread) / TILE_PX));
+    for (let nx = 0; nx < path.across; nx++) {
+      const x = path.x0 + nx * NODE_PX;
+      const tx0 = Math.max(0, Math.floor((x - spread) / TILE_PX)),
+        tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
+      for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
+        const length = Math.min(most[order], Math.sqrt(nodes[p] * nodes[p] + nodes[p + 1] * nodes[p + 1]));
+        for (let ty = ty0; ty <= ty1; ty++)
+          for (let tx = tx0; tx <= tx1; tx++) {
+            const at = (ty * tiles.x + tx) * 4 + order;
+            if (length > out[at]) out[at] = length;
+          }
+      }
+    }
+  }
+  return out;
+}
+
+/** By power of the time: the longest way of all nodes where the layer has colour. */
+function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array {
+  const { orders, nodes } = path,
+    squares = new Float64Array(orders);
+  const left = Math.floor(path.x0) - box.x0,
+    top = Math.floor(path.y0) - box.y0;
+  for (let ny = 0, p = 0; ny < path.down; ny++) {
+    for (let nx = 0; nx < path.across; nx++) {
+      // 0: not looked at yet; only a node that would count needs to be.
+      let seen = 0;
+      for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
+        const square = nodes[p] * nodes[p] + nodes[p + 1] * nodes[p + 1];
+        if (!(square > squares[order])) continue;
+        if (seen === 0) seen = hasColour(colour, box, left + nx * NODE_PX, top + ny * NODE_PX) ? 1 : -1;
+        if (seen > 0) squares[order] = square;
+      }
+    }
+  }
+  return squares.map((square) => MARGIN * Math.sqrt(square));
+}
+
+/** Whether the layer has colour between the node at (x, y) and the next ones. Glows have colour without coverage. */
+function hasColour(colour: Float32Array, box: Size, x: number, y: number): boolean {
+  for (let py = Math.max(0, y); py < Math.min(box.height, y + NODE_PX); py++) {
+    for (let px = Math.max(0, x); px < Math.min(box.width, x + NODE_PX); px++) {
+      const k = (py * box.width + px) * 4;
+      if (colour[k + 3] !== 0 || colour[k] !== 0 || colour[k + 1] !== 0 || colour[k + 2] !== 0) return true;
+    }
+  }
+  return false;
+}

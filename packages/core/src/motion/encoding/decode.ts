@@ -1,0 +1,103 @@
+import { IvrexError } from '../../errors';
+import { planCodec, type CodecPlan, type PassFacts } from './codec-plan';
+import { named, type Encoding, type VectorSet } from './encoding';
+import { emptyMotionField, type MotionField } from '../../raster/motion-field';
+import { transferPair } from '../../colour/transfer';
+
+/** A motion pass as stored: planes by channel name (relative to the layer, or full), over its display window. */
+export interface StoredMotion extends PassFacts {
+  readonly planes: ReadonlyMap<string, Float32Array>;
+  /** The beauty's alpha, for premultiplied passes that have none of their own. Null when there is none. */
+  readonly beautyAlpha: Float32Array | null;
+}
+
+/**
+ * Decodes one frame to pixels per frame (CONTRACT, "Decoding one set"). Pixels with NaN, infinity, noData or no coverage are invalid.
+ * @throws IvrexError as `planCodec`, missingChannel
+ */
+export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionField {
+  const plan = planCodec(encoding, stored);
+  const alpha = coverageOf(stored, encoding);
+  const count = stored.width * stored.height;
+  const field = emptyMotionField(stored.width, stored.height, encoding.sets.length === 2);
+  const sets = encoding.sets.map((set) => displacements(stored, encoding, plan, set, alpha));
+  for (let i = 0; i < count; i++) {
+    if (sets.some((set) => set.valid[i] === 0)) continue;
+    field.valid[i] = 1;
+    for (let axis = 0; axis < 2; axis++) {
+      // The path is P(t) = a t + b t^2; a set tells (P(to) - P(from)) / (to - from) = a + b (from + to).
+      const first = sets[0].vectors[i * 2 + axis] / plan.spans[0].frames;
+      let a = first,
+        b = 0;
+      if (sets.length === 2) {
+        const second = sets[1].vectors[i * 2 + axis] / plan.spans[1].frames;
+        b = (first - second) / (plan.spans[0].sum - plan.spans[1].sum);
+        a = first - b * plan.spans[0].sum;
+      }
+      field.toNext[i * 2 + axis] = a + b;
+      field.toPrevious[i * 2 + axis] = b - a;
+    }
+  }
+  return field;
+}
+
+function coverageOf(stored: StoredMotion, encoding: Encoding): Float32Array | null {
+  if (!encoding.premultiplied) return null;
+  if (encoding.alpha !== null) return planeOf(stored, encoding.alpha);
+  if (stored.beautyAlpha === null)
+    throw new IvrexError(
+      'missingChannel',
+      'the encoding says premultiplied, but neither the motion pass nor the beauty has an alpha channel',
+    );
+  return stored.beautyAlpha;
+}
+
+function planeOf(stored: StoredMotion, name: string): Float32Array {
+  const plane = named(stored.planes, name);
+  if (plane === undefined)
+    throw new IvrexError('missingChannel', `the motion pass has no channel "${name}"; it has ${[...stored.planes.keys()].join(', ')}`);
+  return plane;
+}
+
+function displacements(
+  stored: StoredMotion,
+  encoding: Encoding,
+  plan: CodecPlan,
+  set: VectorSet,
+  alpha: Float32Array | null,
+): { vectors: Float64Array; valid: Uint8Array } {
+  const xs = planeOf(stored, set.x),
+    ys = planeOf(stored, set.y);
+  const lengths = set.length === null ? null : planeOf(stored, set.length);
+  const { undo } = transferPair(encoding.transfer);
+  const { noData } = encoding;
+  const vectors = new Float64Array(xs.length * 2),
+    valid = new Uint8Array(xs.length);
+  for (let i = 0; i < xs.length; i++) {
+    const coverage = alpha === null ? 1 : alpha[i];
+    if (coverage === 0 || (noData !== null && isNoData(xs[i], noData) && isNoData(ys[i], noData))) continue;
+    const x = undo(xs[i] / coverage) - plan.zero,
+      y = undo(ys[i] / coverage) - plan.zero;
+    let vx: number, vy: number;
+    if (lengths === null) {
+      vx = x * plan.scaleX;
+      vy = y * plan.scaleY;
+    } else {
+      const pixels = undo(lengths[i] / coverage) * plan.lengthScale;
+      const norm = Math.hypot(x, y);
+      const unit = norm > 0 ? pixels / norm : 0;
+      vx = (x * unit * plan.signX) / plan.pixelAspect;
+      vy = y * unit * plan.signY;
+    }
+    // Infinity minus itself is NaN: one test for both.
+    if (vx - vx !== 0 || vy - vy !== 0) continue;
+    vectors[i * 2] = vx;
+    vectors[i * 2 + 1] = vy;
+    valid[i] = 1;
+  }
+  return { vectors, valid };
+}
+
+function isNoData(stored: number, noData: number): boolean {
+  return Math.abs(stored - noData) <= 1e-6 * Math.max(1, Math.abs(noData));
+}

@@ -1,0 +1,168 @@
+import {
+  opacityAt,
+  passBelow,
+  shutterOfElement,
+  stackOf,
+  type Element,
+  type ElementId,
+  type ElementMatte,
+  type PassId,
+  type ShotSettings,
+} from '@ivrex/contract';
+import { IvrexError, plateFrame, shutterAt, type ShutterPlan } from '@ivrex/core';
+import type { AssembledFrame, FrameElement } from './assemble-frame';
+import type { FrameFiles, FrameSources, MatteFile } from '../frames/pass-files';
+import type { ShotBook } from './shot-book';
+
+/** An element by its id; null or one that is gone is the main one. */
+export function elementOf({ elements }: Pick<ShotSettings, 'elements'>, id: ElementId | null): Element {
+  return elements.find((e) => e.id === id) ?? elements[0];
+}
+
+/** What an element that can be made has: a picture, and motion only together with how it is stored. */
+export function readyElement({ name, beauty, motion, encoding, depth, ids, matte }: Element) {
+  if (beauty === null) throw new IvrexError('badSetting', `${name} has no picture; choose a beauty pass in step Passes first`);
+  if (motion !== null && encoding === null)
+    throw new IvrexError('badSetting', `say how the motion of ${name} is stored in step Motion first`);
+  return { beauty, moves: motion !== null && encoding !== null ? { motion, encoding } : null, depth, ids, matte };
+}
+
+/** The same of one that is to be blurred. @throws IvrexError badSetting */
+function movingElement(element: Element) {
+  const ready = readyElement(element);
+  if (ready.moves === null) throw new IvrexError('badSetting', 'choose a beauty and a motion pass in step Passes first');
+  return { ...ready, ...ready.moves };
+}
+
+/** The files of one frame of an element under the shot's settings. @throws IvrexError badSetting, missingFrame */
+export function frameSources(
+  book: ShotBook,
+  frame: number,
+  element: Element = book.settings.elements[0],
+): { sources: FrameSources; shutter: ShutterPlan } {
+  const { settings } = book;
+  const { beauty, motion, encoding, depth, ids, matte } = movingElement(element);
+  const filesAt = (number: number): FrameFiles => ({
+    beauty: book.pictureAt(beauty, number),
+    matte: matte && matteFileAt(book, matte, number),
+    motion: book.fileAt(motion, number),
+    depth: depth && book.fileAt(depth, number),
+    ids: ids && book.fileAt(ids, number),
+  });
+  // A lone file is no neighbour of itself.
+  const isSequence = book.pass(beauty)?.frames !== null;
+  const neighbour = (number: number): FrameFiles | null => {
+    try {
+      return isSequence ? filesAt(number) : null;
+    } catch (error) {
+      if (error instanceof IvrexError && error.code === 'missingFrame') return null;
+      throw error;
+    }
+  };
+  // What lies behind a cut-out or a shadow is another element.
+  const background = matte === null && element.place.shadow === null ? settings.background : null;
+  return {
+    shutter: shutterOfElement(settings, element),
+    sources: {
+      ...filesAt(frame),
+      previous: neighbour(frame - 1),
+      next: neighbour(frame + 1),
+      background: background && book.pictureAt(background, frame),
+      encoding,
+      repairs: element.repairs,
+      shape: { edge: element.place.edge, shadow: element.place.shadow },
+      fps: rateOf(book, beauty),
+    },
+  };
+}
+
+/** Frames a second; null when neither the shot nor its files say. */
+export function rateOf({ settings, passes }: Pick<ShotBook, 'settings' | 'passes'>, pass: PassId | null): number | null {
+  return settings.fps ?? passes.find((p) => p.id === pass)?.fps ?? null;
+}
+
+function matteFileAt(book: ShotBook, matte: ElementMatte, frame: number): MatteFile {
+  const { pass, invert } = matte;
+  const choice = matte.kind === 'pass' ? { kind: matte.kind, invert } : { kind: matte.kind, ids: matte.ids, invert };
+  return { ...book.fileAt(pass, frame), choice };
+}
+
+/** One element as it is laid into the picture. @throws IvrexError badSetting, missingFrame */
+export function frameElement(book: ShotBook, element: Element, frame: number): FrameElement {
+  const { settings } = book,
+    { beauty, moves, depth, matte } = readyElement(element),
+    { place, name } = element;
+  const before = place.gradeWhen === 'before' ? place.grade : null;
+  const lens = place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
+  const laid = {
+    name,
+    blend: place.shadow === null ? place.blend : place.shadow.way === 'multiply' ? ('multiply' as const) : ('over' as const),
+    opacity: opacityAt(place, frame),
+    grade: place.gradeWhen === 'after' ? place.grade : null,
+    wantsGrain: !place.fromPlate && place.shadow === null,
+  };
+  if (moves === null || place.fromPlate) {
+    const files = {
+      beauty: book.pictureAt(beauty, plateNumber(book, beauty, frame)),
+      matte: matte && matteFileAt(book, matte, frame),
+      depth: depth && book.fileAt(depth, frame),
+    };
+    const shape = { edge: place.edge, shadow: place.shadow };
+    return { ...laid, from: { kind: 'still', request: { files, shape, grade: before, lens } } };
+  }
+  const { sources, shutter } = frameSources(book, frame, element);
+  return {
+    ...laid,
+    from: {
+      kind: 'moving',
+      frame: {
+        sources,
+        path: settings.path,
+        hidden: settings.hidden,
+        limits: shutter,
+        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
+        grade: before,
+        lens,
+      },
+    },
+  };
+}
+
+/** The plate's frame at a frame of the shot: of another rate it may be another one. Every other pass is taken by its number. */
+function plateNumber({ settings, passes, document }: ShotBook, pass: PassId, frame: number): number {
+  const below = passBelow(settings, passes);
+  const main = passes.find((p) => p.id === settings.elements[0].beauty);
+  const shotFps = settings.fps ?? main?.fps ?? null,
+    plateFps = below?.fps ?? null;
+  if (below?.id !== pass || shotFps === null || plateFps === null) return frame;
+  return plateFrame(settings.assembly.conform, frame, document.firstFrame, shotFps, plateFps);
+}
+
+/** Everything that one frame of the assembled shot is made of. @throws IvrexError notFound, badSetting, missingFrame */
+export function assembledFrame(book: ShotBook, frame: number): AssembledFrame {
+  const { settings, passes, document } = book;
+  const below = passBelow(settings, passes),
+    main = book.pass(settings.elements[0].beauty);
+  const elements = visibleElements(settings)
+    .reverse()
+    .map((element) => frameElement(book, element, frame));
+  const { grade, vignette, grain, fit } = settings.assembly;
+  return {
+    width: document.width,
+    height: document.height,
+    pixelAspect: main?.pixelAspect ?? 1,
+    frame,
+    below: below && {
+      picture: book.pictureAt(below.id, plateNumber(book, below.id, frame)),
+      fit,
+      pixelAspect: below.pixelAspect,
+    },
+    elements,
+    finish: { grade, vignette, grain },
+  };
+}
+
+/** The nearest first. */
+export function visibleElements(settings: ShotSettings): Element[] {
+  return stackOf(settings).filter((e) => e.place.visible);
+}

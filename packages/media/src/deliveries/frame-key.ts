@@ -1,0 +1,83 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { pipeline } from 'node:stream/promises';
+import { IvrexError } from '@ivrex/core';
+import { codeOf, reasonOf } from '../files/atomic-write';
+import type { FileRequest } from './deliver-frame';
+import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
+
+/** Another one whenever the same inputs and settings come out otherwise: everything is made anew then. */
+const FORM = 'frame 1';
+
+/** What files hold. */
+export interface Digests {
+  /** SHA-256 of the file's bytes, hexadecimal; null when it can't be read. */
+  digestOf(file: string): Promise<string | null>;
+}
+
+/** A text that changes when the file is written anew; null when it is not there. */
+export async function stampOf(file: string): Promise<string | null> {
+  const there = await stat(file, { bigint: true }).catch(() => null);
+  return there === null ? null : `${there.size}-${there.mtimeNs}-${there.ino}`;
+}
+
+/** SHA-256 of a file's bytes, hexadecimal. @throws IvrexError missingFile */
+export async function hashFile(file: string): Promise<string> {
+  const hash = createHash('sha256');
+  try {
+    await pipeline(createReadStream(file, { highWaterMark: 1 << 20 }), hash);
+  } catch (error) {
+    if (codeOf(error) !== null) throw new IvrexError('missingFile', reasonOf(error), file);
+    throw error;
+  }
+  return hash.digest('hex');
+}
+
+/** Digests that are kept while the process lives. */
+export class KnownDigests implements Digests {
+  private readonly known = new Map<string, { readonly stamp: string; readonly digest: string }>();
+
+  async digestOf(file: string): Promise<string | null> {
+    const stamp = await stampOf(file);
+    if (stamp === null) return null;
+    const known = this.known.get(file);
+    if (known?.stamp === stamp) return known.digest;
+    const digest = await hashFile(file).catch(() => null);
+    if (digest !== null) this.known.set(file, { stamp, digest });
+    return digest;
+  }
+}
+
+/** All files that a request reads, each once. */
+export function filesRead(requests: readonly FileRequest[]): string[] {
+  const files = new Set<string>();
+  walk(
+    requests.map((r) => r.layers),
+    (file) => files.add(fileOnDisk(file)),
+  );
+  return [...files];
+}
+
+/**
+ * Stands for everything that a frame's files depend on: what the files that are read hold (not where they are), all settings, the form. Equal
+ * keys mean equal bytes.
+ */
+export async function frameKey(requests: readonly FileRequest[], digests: Digests): Promise<string> {
+  const contents = new Map<string, string>();
+  for (const file of filesRead(requests)) contents.set(file, (await digests.digestOf(file)) ?? 'not there');
+  const nameless = requests.map(({ layers, form, attributes }) => ({ layers, form, attributes: [...attributes] }));
+  const replaced = walk(nameless, (file) => `${contents.get(fileOnDisk(file)) ?? ''} ${parseMovieFrame(file)?.frame ?? ''}`);
+  return createHash('sha256')
+    .update(JSON.stringify([FORM, replaced]))
+    .digest('hex');
+}
+
+/** The same data with every "file" replaced by what `name` says of it. */
+function walk(value: unknown, name: (file: string) => unknown): unknown {
+  if (Array.isArray(value)) return value.map((v) => walk(v, name));
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value).map(([key, v]) => [key, key === 'file' && typeof v === 'string' ? name(v) : walk(v, name)]),
+  );
+}

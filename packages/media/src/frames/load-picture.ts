@@ -1,0 +1,99 @@
+import {
+  heightOf,
+  mattePlane,
+  PLAIN_SHAPE,
+  readPicture,
+  resizePlane,
+  rgbaOnDisplay,
+  shapePicture,
+  widthOf,
+  type Attribute,
+  type ElementShape,
+  type PictureReading,
+  type Window,
+} from '@ivrex/core';
+import type { ImageHeader } from '../formats/image-format';
+import { channelsInLayer, pictureChannels, shortName } from '../formats/layers';
+import type { NodeHost } from '../host/node-host';
+import { FileReader } from './file-reader';
+import type { FrameFiles, MatteFile, PassFile, PictureFile } from './pass-files';
+
+export interface Picture {
+  readonly width: number;
+  readonly height: number;
+  readonly displayWindow: Window;
+  readonly rgba: Float32Array;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+  readonly hasAlpha: boolean;
+}
+
+/**
+ * What a file of this kind usually holds: OpenEXR and float TIFF scene-linear premultiplied, whole numbers with the sRGB curve, PNG with
+ * straight alpha (PNG specification, 12.4).
+ */
+export function usualReading(header: ImageHeader, part = 0): PictureReading {
+  const { channels } = header.parts[part];
+  const whole = channels.some((c) => c.type === 'u8' || c.type === 'u16');
+  const hasAlpha = channels.some((c) => c.name === 'A');
+  return {
+    curve: !whole ? 'linear' : header.format === 'movie' ? 'rec709' : 'srgb',
+    alpha: { kind: header.format === 'PNG' && hasAlpha ? 'straight' : 'premultiplied' },
+  };
+}
+
+/** A picture layer as scene-linear premultiplied RGBA over its display window. */
+export async function loadPicture(pass: PictureFile, host: NodeHost, reader = new FileReader(host)): Promise<Picture> {
+  const opened = await reader.open(pass.file);
+  const { header } = opened;
+  const names = pictureChannels(channelsInLayer(header, pass), pass.layer);
+  const wanted = [...new Set(names.filter((name) => name !== null))];
+  const image = await opened.decode(pass.part, wanted);
+  const { displayWindow } = image;
+  const width = widthOf(displayWindow),
+    height = heightOf(displayWindow);
+  const rgba = rgbaOnDisplay(image, names);
+  if (pass.alphaFrom) await borrowAlpha(rgba, width, height, pass.alphaFrom, reader);
+  const reading = pass.reading ?? usualReading(header, pass.part);
+  const hasAlpha = reading.alpha.kind !== 'none' && (names[3] !== null || Boolean(pass.alphaFrom));
+  // Without any alpha there is nothing to divide by.
+  readPicture(rgba, hasAlpha ? reading : { ...reading, alpha: { kind: 'none' } });
+  return { width, height, displayWindow, rgba, attributes: header.parts[pass.part].attributes, hasAlpha };
+}
+
+/** A picture pass as the element has it: its part of the matte, with its edge, or as a shadow. */
+export async function loadElementPicture(
+  { beauty, matte }: Pick<FrameFiles, 'beauty' | 'matte'>,
+  shape: ElementShape = PLAIN_SHAPE,
+  reader: FileReader,
+): Promise<Picture> {
+  const picture = await loadPicture(beauty, reader.host, reader);
+  const { width, height, rgba, hasAlpha } = picture;
+  const cut = matte ? { plane: await loadMatte(matte, width, height, reader), invert: matte.choice.invert } : null;
+  return { ...picture, rgba: shapePicture(rgba, width, height, hasAlpha, cut, shape), hasAlpha: hasAlpha || cut !== null };
+}
+
+async function loadMatte(matte: MatteFile, width: number, height: number, reader: FileReader): Promise<Float32Array> {
+  const { header } = await reader.open(matte.file);
+  const { planes, width: w, height: h } = await reader.planes(matte, null);
+  const named = [...planes].map(([name, data]) => ({ name: shortName(header, matte, name), data }));
+  return mattePlane({ width: w, height: h, planes: named }, matte.choice, width, height);
+}
+
+/** Takes the alpha channel of another pass, or its only channel, or its red, brought to the picture's size. */
+async function borrowAlpha(rgba: Float32Array, width: number, height: number, from: PassFile, reader: FileReader): Promise<void> {
+  const { header } = await reader.open(from.file);
+  const names = channelsInLayer(header, from);
+  const name =
+    names.find((n) => /^a(lpha)?$/i.test(shortName(header, from, n))) ??
+    names.find((n) => /^r(ed)?$/i.test(shortName(header, from, n))) ??
+    names[0];
+  const { planes, width: w, height: h } = await reader.planes(from, [name]);
+  const alpha = resizePlane(planes.get(name) ?? new Float32Array(w * h), w, h, width, height, 'linear');
+  for (let i = 0; i < alpha.length; i++) rgba[i * 4 + 3] = alpha[i];
+}
+
+export function alphaOf(rgba: Float32Array): Float32Array {
+  const out = new Float32Array(rgba.length / 4);
+  for (let i = 0; i < out.length; i++) out[i] = rgba[i * 4 + 3];
+  return out;
+}

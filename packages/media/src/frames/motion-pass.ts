@@ -1,0 +1,73 @@
+import {
+  channelsOf,
+  heightOf,
+  IvrexError,
+  joinChannelName,
+  planeOnDisplay,
+  widthOf,
+  type Attribute,
+  type Encoding,
+  type SampleType,
+  type StoredPass,
+  type Window,
+} from '@ivrex/core';
+import type { FileReader } from './file-reader';
+import type { PassFile } from './pass-files';
+import { channelsInLayer, headerRate, shortName } from '../formats/layers';
+
+/** One frame of a motion pass as its file holds it, over its display window. */
+export interface LoadedMotion extends StoredPass {
+  readonly displayWindow: Window;
+  readonly attributes: ReadonlyMap<string, Attribute>;
+  /** What the header says. */
+  readonly fps: number | null;
+  readonly pixelAspect: number;
+}
+
+/** The channels that an encoding names (null: all of the layer), by their short names. @throws IvrexError missingChannel */
+export async function loadStoredMotion(pass: PassFile, encoding: Encoding | null, reader: FileReader): Promise<LoadedMotion> {
+  const opened = await reader.open(pass.file);
+  const { header } = opened,
+    part = header.parts[pass.part];
+  const wanted = new Map<string, string>();
+  if (encoding === null) for (const full of channelsInLayer(header, pass)) wanted.set(shortName(header, pass, full), full);
+  else
+    for (const name of channelsOf(encoding)) {
+      const full = [joinChannelName(pass.layer, name), name].find((candidate) => part.channels.some((c) => c.name === candidate));
+      if (full === undefined) {
+        const short = channelsInLayer(header, pass).map((n) => shortName(header, pass, n));
+        throw new IvrexError(
+          'missingChannel',
+          `the encoding names channel "${name}", but layer "${pass.layer}" has ${short.join(', ')}`,
+          pass.file,
+        );
+      }
+      wanted.set(name, full);
+    }
+  const image = await opened.decode(pass.part, [...new Set(wanted.values())]);
+  const channels = [...wanted].map(([name, full]) => {
+    const plane = image.planes.find((p) => p.name === full);
+    return {
+      name,
+      type: (plane?.type ?? 'float') as SampleType,
+      data: plane === undefined ? new Float32Array(0) : planeOnDisplay(image, plane),
+    };
+  });
+  return {
+    width: widthOf(image.displayWindow),
+    height: heightOf(image.displayWindow),
+    displayWindow: image.displayWindow,
+    channels,
+    attributes: part.attributes,
+    fps: headerRate(part.attributes),
+    pixelAspect: part.pixelAspectRatio,
+  };
+}
+
+export function planesOf(pass: StoredPass): Map<string, Float32Array> {
+  return new Map(pass.channels.map((c) => [c.name, c.data]));
+}
+
+export function typesOf(pass: StoredPass): Map<string, SampleType> {
+  return new Map(pass.channels.map((c) => [c.name, c.type]));
+}

@@ -1,0 +1,118 @@
+import {
+  clippedPixels,
+  decodeMotion,
+  limitSpeeds,
+  makeTrustMap,
+  prepareBlur,
+  readMotion,
+  renderRows,
+  resizePlane,
+  touchedPixels,
+  TRUST_CAUSES,
+  VECTOR_CLIPPED,
+  VECTOR_MISSING,
+  VECTOR_REPAIRED,
+  verdictOf,
+  reachFrames,
+  type MotionField,
+  type PathChoice,
+  type RepairKind,
+  type Shutter,
+  type SpeedLimits,
+  type TrustMap,
+  type TrustVerdict,
+} from '@ivrex/core';
+import { packRaster } from '@ivrex/contract';
+import { heldSharedOf } from '../host/collect';
+import { FileReader } from '../frames/file-reader';
+import { loadFramePasses, type FramePasses } from '../frames/frame-passes';
+import type { FrameSources } from '../frames/pass-files';
+import { loadStoredMotion, planesOf, typesOf } from '../frames/motion-pass';
+import type { NodeHost } from '../host/node-host';
+
+export interface TrustRequest {
+  readonly sources: FrameSources;
+  readonly path: PathChoice;
+  readonly hidden: 'auto' | 'off';
+  readonly limits: SpeedLimits | null;
+  readonly shutter: Shutter;
+}
+
+export interface TrustResult {
+  /** The map as a raster of float planes: "expected" and one a cause. */
+  readonly raster: Uint8Array;
+  readonly verdict: TrustVerdict;
+  readonly warnings: readonly string[];
+}
+
+/** Repairs that put another vector in a pixel's place; the others move or limit all alike. */
+const REPLACING: readonly RepairKind[] = ['unmix', 'fillHoles', 'outliers', 'growEdges'];
+
+/** Where one frame's blur can't be trusted. @throws IvrexError about the file that is at fault */
+export async function trustFrame(request: TrustRequest, host: NodeHost): Promise<TrustResult> {
+  const { map, verdict, passes } = await trustMapOf(request, host);
+  const raster = packRaster({ width: map.width, height: map.height, format: 'planes32f', names: ['expected', ...TRUST_CAUSES] }, [
+    map.expected,
+    ...TRUST_CAUSES.map((cause) => map.causes[cause]),
+  ]);
+  return { raster, verdict, warnings: passes.warnings };
+}
+
+/** The map itself, with the passes that it was made from. */
+export async function trustMapOf(
+  { sources, path, hidden, limits, shutter }: TrustRequest,
+  host: NodeHost,
+): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
+  const passes = await loadFramePasses(sources, host);
+  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: reachFrames(shutter) });
+  heldSharedOf(whole);
+  const plan = limits === null ? whole : limitSpeeds(whole, limits);
+  const open = (layers: typeof plan.layers) => host.kernels.openSlices(layers);
+  const doubtful = await doubtfulVectors(sources, passes, host);
+  const map = makeTrustMap({ plan, shutter, input: { passes: { ...passes, path }, doubtful } }, open);
+  const blurred = new Float32Array(plan.width * plan.height * 4),
+    session = open(plan.layers);
+  try {
+    renderRows(plan, session, { shutter, quality: 'draft', samples: 'auto' }, 0, plan.height, blurred);
+  } finally {
+    session.close();
+  }
+  const verdict = verdictOf(map, touchedPixels(plan, blurred), {
+    pathIsChosen: path === 'straight' || path === 'bent',
+    looksAround: hidden === 'auto',
+    hasNeighbours: passes.previous !== null || passes.next !== null,
+    hasBackground: passes.background !== null,
+    hasDepth: passes.depth !== null,
+    mends: (sources.repairs ?? []).some((step) => step.on && step.kind === 'fillHoles'),
+  });
+  return { map, verdict, passes };
+}
+
+/** By pixel of the beauty: vectors that are missing, clipped or not those of the file. */
+async function doubtfulVectors({ motion, encoding, repairs, fps }: FrameSources, passes: FramePasses, host: NodeHost): Promise<Uint8Array> {
+  const stored = await loadStoredMotion(motion, encoding, new FileReader(host));
+  const { width, height } = stored,
+    planes = { planes: planesOf(stored), width, height, fps: fps ?? stored.fps, beautyAlpha: null };
+  const alpha = Float32Array.from({ length: passes.rgba.length / 4 }, (_, i) => passes.rgba[i * 4 + 3]);
+  const coverage = resizePlane(alpha, passes.width, passes.height, width, height, 'linear');
+  const from = { ...planes, beautyAlpha: coverage },
+    types = typesOf(stored);
+  const bits = new Float32Array(width * height);
+  const { mask } = clippedPixels(planes, encoding, types);
+  const raw = decodeMotion(from, encoding);
+  const replaced = (repairs ?? []).filter((step) => step.on && REPLACING.includes(step.kind));
+  const mended = replaced.length === 0 ? raw : readMotion(from, types, encoding, replaced, coverage).field;
+  for (let i = 0; i < bits.length; i++) {
+    if (raw.valid[i] === 0 && mended.valid[i] === 0 && coverage[i] > 0.02) bits[i] += VECTOR_MISSING;
+    if (mask[i] !== 0) bits[i] += VECTOR_CLIPPED;
+    if (mended !== raw && differs(raw, mended, i)) bits[i] += VECTOR_REPAIRED;
+  }
+  return Uint8Array.from(resizePlane(bits, width, height, passes.width, passes.height, 'nearest'));
+}
+
+const DIFFERS_PX = 0.25;
+
+function differs(a: MotionField, b: MotionField, i: number): boolean {
+  if (a.valid[i] !== b.valid[i]) return true;
+  return Math.hypot(a.toNext[i * 2] - b.toNext[i * 2], a.toNext[i * 2 + 1] - b.toNext[i * 2 + 1]) > DIFFERS_PX;
+}
