@@ -9,8 +9,7 @@ const TRUTH = path.join(ROOT, '.cache/demo/small/TC_010/TC_010_whole_ref.1008.ex
 
 test('heron, shadow and reeds over the plate: put in, ordered, graded, grained, compared and delivered', async ({ page }) => {
   test.setTimeout(600000);
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
   await shot.step('Assemble');
   const stack = page.getByTestId('stack-card'),
     names = stack.locator('.stack .name');

@@ -1,7 +1,21 @@
-import { expect, test } from './fixtures';
-import { ShotPage } from './shot-page';
+import { copyFileSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { dataFolder, expect, test } from './fixtures';
+import { ownShot, ShotPage, SMALL } from './shot-page';
+
+/** Everything that goes wrong: a gap, a truncated frame, a text file with an image's name, a motion pass of another size. */
+function makeFaulty(folder: string): void {
+  mkdirSync(folder, { recursive: true });
+  for (const frame of [1010, 1011, 1012, 1014])
+    copyFileSync(path.join(SMALL, `TC_010/TC_010_heron.${frame}.exr`), path.join(folder, `ebb.${frame}.exr`));
+  truncateSync(path.join(folder, 'ebb.1011.exr'), 30000);
+  writeFileSync(path.join(folder, 'notes.exr'), 'the gate stays shut until the ebb\n');
+  const fixture = path.join(import.meta.dirname, '../packages/core/test/fixtures/layers-zips.exr');
+  copyFileSync(fixture, path.join(folder, 'motion_small.exr'));
+}
 
 test('a folder with faults becomes a shot that names them, and its good frames can be used', async ({ page }) => {
+  makeFaulty(path.join(dataFolder(), 'media/faulty/TC_015_ebb'));
   await page.goto('/');
   await page.getByRole('button', { name: 'New shot' }).click();
   const browser = page.getByTestId('folder-browser');
@@ -46,8 +60,8 @@ test('a folder outside the media folders is refused in a sentence, and what was 
 });
 
 test("a reading that can't be decoded says so, and undo leaves it", async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
+  await shot.step('Motion');
   const cover = page.locator('.ant-select', { has: page.getByLabel('Stretch of time of set 2') });
   await cover.click();
   await page.locator('.ant-select-item-option', { hasText: 'covers: from this frame to the next' }).last().click();
@@ -57,6 +71,7 @@ test("a reading that can't be decoded says so, and undo leaves it", async ({ pag
 });
 
 test('when the server is gone the page says so, and goes on when it is back', async ({ page }) => {
+  await ownShot(page, 'TC_030');
   await page.goto('/');
   await expect(page.locator('.shot-card').first()).toBeVisible();
   await page.route('**/api/shots', (route) => route.abort());
@@ -68,6 +83,7 @@ test('when the server is gone the page says so, and goes on when it is back', as
 });
 
 test('an unknown shot and an unknown page are sentences with a way back', async ({ page }) => {
+  await ownShot(page, 'TC_030');
   await page.goto('/shots/00000000-0000-4000-8000-000000000000/passes');
   await expect(page.getByText('there is no such shot', { exact: false })).toBeVisible();
   await page.goto('/shots/none/passes');

@@ -1,6 +1,6 @@
 import type { Page } from '@playwright/test';
 import { expect, test } from './fixtures';
-import { SAME, ShotPage } from './shot-page';
+import { ownShot, SAME, ShotPage } from './shot-page';
 
 /** Tab until the focus is on what carries this text or label. */
 async function tabTo(page: Page, name: string): Promise<void> {
@@ -18,9 +18,11 @@ async function tabTo(page: Page, name: string): Promise<void> {
 }
 
 test('the main job with the keyboard alone', async ({ page }) => {
+  const own = 'TC_011_keys';
+  await ownShot(page, 'TC_010', { as: own });
   await page.goto('/');
-  await expect(page.locator('.shot-card', { hasText: 'TC_010' })).toBeVisible();
-  const name = await page.locator('.shot-card', { hasText: 'TC_010' }).innerText();
+  await expect(page.locator('.shot-card', { hasText: own })).toBeVisible();
+  const name = await page.locator('.shot-card', { hasText: own }).innerText();
   await tabTo(page, name.split('\n')[0]);
   await page.keyboard.press('Enter');
   await tabTo(page, 'Motion');

@@ -60,10 +60,13 @@ test('a shot without motion gets it from its camera: tried, made, proven, blurre
   });
 });
 
+/** A name of its own among the shots. */
+const SPRAY = 'TC_031_spray';
+
 test('encodings are kept, noted, exported, imported and removed on their own page', async ({ page }) => {
   const name = `Spray tool ${Date.now()}`;
-  const shot = await ShotPage.open(page, 'TC_030');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_030', { agreed: true, as: SPRAY });
+  await shot.step('Motion');
   await expect(page.getByTestId('reading-words')).toContainText('Direction and length, length in pixels, y up, per second');
   await page.getByLabel('Name for this reading').fill(name);
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
@@ -71,7 +74,7 @@ test('encodings are kept, noted, exported, imported and removed on their own pag
   await page.getByRole('link', { name: 'All of them' }).click();
   const row = page.locator('.ant-table-row', { hasText: name });
   await expect(row).toContainText('x in R, y in G, length in B');
-  await expect(row.getByRole('link', { name: 'TC_030' })).toBeVisible();
+  await expect(row.getByRole('link', { name: SPRAY })).toBeVisible();
 
   await row.getByLabel(`Note for ${name}`).fill('particles, per second');
   await page.getByLabel('Find an encoding').click();
@@ -101,7 +104,7 @@ test('encodings are kept, noted, exported, imported and removed on their own pag
 
   // The shot's pass looks like the one it was kept for; under another reading it is offered.
   await page.getByRole('link', { name: 'Shots', exact: true }).click();
-  await page.locator('.shot-card', { hasText: 'TC_030' }).click();
+  await page.locator('.shot-card', { hasText: SPRAY }).click();
   await shot.step('Motion');
   await page.getByText('y down', { exact: true }).click();
   await expect(page.locator('.ant-segmented-item-selected', { hasText: 'y down' })).toBeVisible();

@@ -14,8 +14,7 @@ interface Report {
 
 test('from a reference to its shutter: find it, take it, see the error fall, read the verdict, hand over the report', async ({ page }) => {
   test.setTimeout(300000);
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
   await shot.step('Match');
   const figures = page.getByTestId('figures'),
     masked = page.getByTestId('masked-psnr');
@@ -142,8 +141,7 @@ test('from a reference to its shutter: find it, take it, see the error fall, rea
 
 test('the plate’s shutter from its streaks: looked for, and drawn along', async ({ page }) => {
   test.setTimeout(180000);
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
   await shot.step('Match');
   const card = page.getByTestId('streak-card'),
     angle = page.getByTestId('streak-angle');

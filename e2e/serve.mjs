@@ -1,29 +1,25 @@
-// The application for browser tests: a fresh database and media folder of its own, with the demo frames copied in.
-import { copyFileSync, cpSync, existsSync, mkdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+// The application for browser tests, with a fresh database and media folder of its own. Tests put their shots there; the tour looks at the demo itself.
+import { cpSync, existsSync, mkdirSync, rmSync } from 'node:fs';
 import { spawn } from 'node:child_process';
 import path from 'node:path';
-import { root } from '../scripts/steps/run.mjs';
+import { root, run } from '../scripts/steps/run.mjs';
 
-const made = path.join(root, '.cache/demo/small');
-if (!existsSync(path.join(made, 'TC_010'))) {
+if (!existsSync(path.join(root, '.cache/demo/small/TC_010'))) {
   process.stderr.write('the demo frames are not made; run "npm test", which makes them first\n');
   process.exit(1);
 }
 const data = path.join(root, '.cache/e2e', process.argv[2]);
-for (const part of ['media', 'deliveries', 'made']) rmSync(path.join(data, part), { recursive: true, force: true });
-rmSync(path.join(data, 'postgres'), { recursive: true, force: true });
-cpSync(made, path.join(data, 'media/tidal-clock'), { recursive: true });
+for (const part of ['media', 'deliveries', 'made', 'postgres']) rmSync(path.join(data, part), { recursive: true, force: true });
+mkdirSync(path.join(data, 'media'), { recursive: true });
 
-// A shot with everything that goes wrong: a gap, a truncated frame, a text file with an image's name, a motion pass of another size.
-const faulty = path.join(data, 'media/faulty/TC_015_ebb');
-mkdirSync(faulty, { recursive: true });
-for (const frame of [1010, 1011, 1012, 1014])
-  copyFileSync(path.join(made, `TC_010/TC_010_heron.${frame}.exr`), path.join(faulty, `ebb.${frame}.exr`));
-truncateSync(path.join(faulty, 'ebb.1011.exr'), 30000);
-writeFileSync(path.join(faulty, 'notes.exr'), 'the gate stays shut until the ebb\n');
-copyFileSync(path.join(root, 'packages/core/test/fixtures/layers-zips.exr'), path.join(faulty, 'motion_small.exr'));
-
-const child = spawn(process.execPath, ['scripts/start.mjs', '--demo', '--data', data, '--port', process.argv[2]], {
+const isTour = process.env.IVREX_SCREENSHOTS === '1',
+  demo = isTour ? ['--demo'] : [];
+if (isTour) {
+  const made = path.join(root, '.cache/demo/tidal-clock');
+  await run('node', ['packages/demo/dist/make-demo.mjs', made]);
+  cpSync(made, path.join(data, 'media/tidal-clock'), { recursive: true });
+}
+const child = spawn(process.execPath, ['scripts/start.mjs', ...demo, '--data', data, '--port', process.argv[2]], {
   cwd: root,
   stdio: ['ignore', 'inherit', 'inherit'],
   env: { ...process.env, IVREX_LOG: 'error' },

@@ -1,17 +1,77 @@
+import { linkSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import path from 'node:path';
 import { expect, type Locator, type Page } from '@playwright/test';
+import { dataFolder } from './fixtures';
+
+const ROOT = path.join(import.meta.dirname, '..');
+/** The demo production at half its size. */
+export const SMALL = path.join(ROOT, '.cache/demo/small');
 
 /** Less than this is rounding, more is another picture (mean 8-bit steps). */
 export const SAME = 0.02;
 
-/** Takes back all that earlier tests did to a shot of this application. */
-export async function untouched(page: Page, name: string): Promise<void> {
-  const shots = (await (await page.request.get('/api/shots')).json()) as { id: string; name: string }[];
-  const shot = shots.find((s) => s.name === name);
-  if (shot === undefined) return;
-  for (;;) {
-    const detail = (await (await page.request.get(`/api/shots/${shot.id}`)).json()) as { state: { undo: string | null } };
-    if (detail.state.undo === null) return;
-    await page.request.post(`/api/shots/${shot.id}/undo`, { data: {} });
+/** How the passes of the demo's shots are stored, at the size of these frames. */
+const STORED: Readonly<Record<string, object>> = {
+  TC_010: encodingOf('heron', {}),
+  TC_020: encodingOf('wheel-room', { fullScale: { stored: 1, equals: 16, unit: 'px' } }),
+  TC_030: {
+    ivrexEncoding: 1,
+    name: 'Direction and length, length in pixels, y up, per second',
+    sets: [{ x: 'R', y: 'G', length: 'B', covers: { from: 0, to: 1, unit: 'seconds' } }],
+    zero: 0,
+    fullScale: { stored: 1, equals: 1, unit: 'px' },
+    axes: { x: 'right', y: 'up' },
+  },
+};
+
+function encodingOf(name: string, part: object): object {
+  const file = path.join(ROOT, 'packages/demo/encodings', `${name}.json`);
+  return { ...(JSON.parse(readFileSync(file, 'utf8')) as object), ...part };
+}
+
+export interface OwnShot {
+  /** The name that it goes by; the demo shot's when missing. */
+  readonly as?: string;
+  /** Its encoding is agreed: measuring it is another test's claim. */
+  readonly agreed?: boolean;
+}
+
+let shots = 0;
+
+/** A shot of this test's own: the demo's frames, linked into a folder of their own. Returns its id. */
+export async function ownShot(page: Page, name: string, { as = name, agreed = false }: OwnShot = {}): Promise<string> {
+  const folder = path.join(dataFolder(), 'media', `own ${process.pid} ${++shots}`, as);
+  linkFolder(path.join(SMALL, name), folder);
+  const made = await page.request.post('/api/shots', { data: { folder } });
+  expect(made.ok(), await made.text()).toBe(true);
+  const { id } = (await made.json()) as { id: string };
+  if (agreed) {
+    type Detail = {
+      settings: { elements: object[]; offsets: object };
+      state: { sequence: number };
+      passes: { sequenceId: string; guess: { role: string } }[];
+    };
+    const { settings, state, passes } = (await (await page.request.get(`/api/shots/${id}`)).json()) as Detail;
+    const [first, ...others] = settings.elements,
+      motion = passes.find((p) => p.guess.role === 'motion')?.sequenceId ?? '';
+    const decided = {
+      ...settings,
+      elements: [{ ...first, encoding: STORED[name] }, ...others],
+      offsets: name === 'TC_020' ? { ...settings.offsets, [motion]: 1 } : settings.offsets,
+    };
+    const change = { settings: decided, label: 'Reading', basedOn: state.sequence };
+    const reply = await page.request.put(`/api/shots/${id}/settings`, { data: change });
+    expect(reply.ok(), await reply.text()).toBe(true);
+  }
+  return id;
+}
+
+function linkFolder(from: string, to: string): void {
+  mkdirSync(to, { recursive: true });
+  for (const entry of readdirSync(from, { withFileTypes: true })) {
+    const [a, b] = [path.join(from, entry.name), path.join(to, entry.name)];
+    if (entry.isDirectory()) linkFolder(a, b);
+    else linkSync(a, b);
   }
 }
 
@@ -22,9 +82,9 @@ export class ShotPage {
     this.picture = page.getByTestId('picture-canvas');
   }
 
-  static async open(page: Page, name: string): Promise<ShotPage> {
-    await page.goto('/');
-    await page.locator('.shot-card', { hasText: name }).click();
+  /** The page of a shot of this test's own. */
+  static async open(page: Page, name: string, own: OwnShot = {}): Promise<ShotPage> {
+    await page.goto(`/shots/${await ownShot(page, name, own)}/passes`);
     const shot = new ShotPage(page);
     await shot.loaded();
     return shot;
@@ -67,6 +127,7 @@ export class ShotPage {
     await expect(this.picture).toHaveAttribute('data-shows', /^assembled:final/, { timeout: 90000 });
   }
 
+  /** Has the encoding measured, and takes what is proposed. */
   async agreeOnReading(): Promise<void> {
     await this.step('Motion');
     const take = this.page.getByRole('button', { name: 'Take this reading' }),

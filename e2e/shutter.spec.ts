@@ -2,8 +2,7 @@ import { expect, test } from './fixtures';
 import { SAME, ShotPage } from './shot-page';
 
 test('the shutter, its shape, strength and speeds, and what the blur is made from', async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
   await shot.step('Shutter');
   await page.locator('.viewer-bar').getByText('Blurred', { exact: true }).click();
   await page.getByRole('button', { name: '180 centred' }).click();

@@ -37,6 +37,9 @@ function folderToSend(name: string): string {
   return folder;
 }
 
+// They share a server's data and address.
+test.describe.configure({ mode: 'default' });
+
 test.beforeAll(() => rmSync(DATA, { recursive: true, force: true }));
 
 test('a folder is dropped on the page, uploaded with its folders, and becomes a shot', async ({ page }) => {

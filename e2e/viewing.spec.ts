@@ -37,8 +37,8 @@ test('the view is adjusted, marked, and brought back, and what lies under alpha 
 });
 
 test('changing step keeps frame, zoom and pins', async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
+  await shot.step('Motion');
   const box = await shot.picture.boundingBox();
   if (box === null) throw new Error('the picture has no place');
   await page.mouse.move(box.x + box.width * 0.5, box.y + box.height * 0.44);
@@ -58,8 +58,8 @@ test('changing step keeps frame, zoom and pins', async ({ page }) => {
 });
 
 test('a reading is kept under a name and used again', async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
+  await shot.step('Motion');
   const name = `Marsh renderer ${Date.now()}`;
   await page.getByLabel('Name for this reading').fill(name);
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
@@ -72,8 +72,7 @@ test('a reading is kept under a name and used again', async ({ page }) => {
 });
 
 test('a change in another window is not written over', async ({ page, context }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
-  await shot.agreeOnReading();
+  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
   await shot.step('Shutter');
   const other = await context.newPage();
   await other.goto(page.url());
