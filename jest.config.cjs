@@ -8,6 +8,6 @@ module.exports = {
   ],
   testEnvironment: 'node',
   testTimeout: 120000,
-  // One fewer than the cores is the default, which on two cores is one.
-  maxWorkers: 2,
+  // One more than two cores: tests of lost workers and databases mostly wait.
+  maxWorkers: 3,
 };

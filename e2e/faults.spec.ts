@@ -1,7 +1,7 @@
 import { copyFileSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { dataFolder, expect, test } from './fixtures';
-import { ownShot, ShotPage, SMALL } from './shot-page';
+import { HERON, SMALL, ShotPage, ownShot } from './shot-page';
 
 /** Everything that goes wrong: a gap, a truncated frame, a text file with an image's name, a motion pass of another size. */
 function makeFaulty(folder: string): void {
@@ -60,8 +60,7 @@ test('a folder outside the media folders is refused in a sentence, and what was 
 });
 
 test("a reading that can't be decoded says so, and undo leaves it", async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010', { agreed: true });
-  await shot.step('Motion');
+  await ShotPage.open(page, 'TC_010', { agreed: true, only: HERON, step: 'motion' });
   const cover = page.locator('.ant-select', { has: page.getByLabel('Stretch of time of set 2') });
   await cover.click();
   await page.locator('.ant-select-item-option', { hasText: 'covers: from this frame to the next' }).last().click();
@@ -71,7 +70,7 @@ test("a reading that can't be decoded says so, and undo leaves it", async ({ pag
 });
 
 test('when the server is gone the page says so, and goes on when it is back', async ({ page }) => {
-  await ownShot(page, 'TC_030');
+  await ownShot(page, 'TC_030', { only: /spray/ });
   await page.goto('/');
   await expect(page.locator('.shot-card').first()).toBeVisible();
   await page.route('**/api/shots', (route) => route.abort());
@@ -83,7 +82,7 @@ test('when the server is gone the page says so, and goes on when it is back', as
 });
 
 test('an unknown shot and an unknown page are sentences with a way back', async ({ page }) => {
-  await ownShot(page, 'TC_030');
+  await ownShot(page, 'TC_030', { only: /spray/ });
   await page.goto('/shots/00000000-0000-4000-8000-000000000000/passes');
   await expect(page.getByText('there is no such shot', { exact: false })).toBeVisible();
   await page.goto('/shots/none/passes');

@@ -1,6 +1,6 @@
 import type { Page } from '@playwright/test';
 import { expect, test } from './fixtures';
-import { ownShot, SAME, ShotPage } from './shot-page';
+import { HERON, SAME, ShotPage, ownShot } from './shot-page';
 
 /** Tab until the focus is on what carries this text or label. */
 async function tabTo(page: Page, name: string): Promise<void> {
@@ -19,7 +19,7 @@ async function tabTo(page: Page, name: string): Promise<void> {
 
 test('the main job with the keyboard alone', async ({ page }) => {
   const own = 'TC_011_keys';
-  await ownShot(page, 'TC_010', { as: own });
+  await ownShot(page, 'TC_010', { as: own, only: HERON });
   await page.goto('/');
   await expect(page.locator('.shot-card', { hasText: own })).toBeVisible();
   const name = await page.locator('.shot-card', { hasText: own }).innerText();
@@ -75,7 +75,7 @@ test('the main job with the keyboard alone', async ({ page }) => {
 });
 
 test('playing moves through the frames and stops', async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
+  const shot = await ShotPage.open(page, 'TC_010', { only: HERON });
   await page.keyboard.press('s');
   const number = page.getByTestId('frame-number');
   const before = await number.innerText(),
@@ -90,7 +90,7 @@ test('playing moves through the frames and stops', async ({ page }) => {
 });
 
 test('wheel zooms at the pointer, drag pans, keys fit and go one to one', async ({ page }) => {
-  const shot = await ShotPage.open(page, 'TC_010');
+  const shot = await ShotPage.open(page, 'TC_010', { only: HERON });
   await page.keyboard.press('s');
   await expect(shot.picture).toHaveAttribute('data-shows', /^sharp/);
   const fitted = await shot.pixels(),

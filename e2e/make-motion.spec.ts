@@ -7,8 +7,7 @@ import { ShotPage } from './shot-page';
 /** The glass float has depth and a camera in its headers, and no motion pass. */
 test('a shot without motion gets it from its camera: tried, made, proven, blurred', async ({ page }) => {
   test.setTimeout(400000);
-  const shot = await ShotPage.open(page, 'TC_040');
-  await shot.step('Motion');
+  const shot = await ShotPage.open(page, 'TC_040', { only: /float/, step: 'motion' });
   const card = page.getByTestId('make-motion'),
     trial = page.getByTestId('motion-trial');
 
@@ -65,9 +64,8 @@ const SPRAY = 'TC_031_spray';
 
 test('encodings are kept, noted, exported, imported and removed on their own page', async ({ page }) => {
   const name = `Spray tool ${Date.now()}`;
-  const shot = await ShotPage.open(page, 'TC_030', { agreed: true, as: SPRAY });
-  await shot.step('Motion');
-  await expect(page.getByTestId('reading-words')).toContainText('Direction and length, length in pixels, y up, per second');
+  const shot = await ShotPage.open(page, 'TC_030', { agreed: true, as: SPRAY, step: 'motion' });
+  await expect(page.locator('.ant-segmented-item-selected', { hasText: 'y up' })).toBeVisible();
   await page.getByLabel('Name for this reading').fill(name);
   await page.getByRole('button', { name: 'Keep', exact: true }).click();
   await expect(page.getByText(`Kept as ${name}.`)).toBeVisible();

@@ -34,14 +34,21 @@ export interface OwnShot {
   readonly as?: string;
   /** Its encoding is agreed: measuring it is another test's claim. */
   readonly agreed?: boolean;
+  /** Files that it has; all of the demo shot's when missing. The fewer, the sooner it is brought in and shown. */
+  readonly only?: RegExp;
+  /** Where its page opens; at its passes when missing. */
+  readonly step?: 'passes' | 'motion' | 'shutter' | 'match' | 'assemble' | 'deliver';
 }
+
+/** What most tests look at: the heron and its plate. */
+export const HERON = /heron\.|plate/;
 
 let shots = 0;
 
 /** A shot of this test's own: the demo's frames, linked into a folder of their own. Returns its id. */
-export async function ownShot(page: Page, name: string, { as = name, agreed = false }: OwnShot = {}): Promise<string> {
+export async function ownShot(page: Page, name: string, { as = name, agreed = false, only = /./ }: OwnShot = {}): Promise<string> {
   const folder = path.join(dataFolder(), 'media', `own ${process.pid} ${++shots}`, as);
-  linkFolder(path.join(SMALL, name), folder);
+  linkFolder(path.join(SMALL, name), folder, only);
   const made = await page.request.post('/api/shots', { data: { folder } });
   expect(made.ok(), await made.text()).toBe(true);
   const { id } = (await made.json()) as { id: string };
@@ -66,12 +73,12 @@ export async function ownShot(page: Page, name: string, { as = name, agreed = fa
   return id;
 }
 
-function linkFolder(from: string, to: string): void {
+function linkFolder(from: string, to: string, only: RegExp): void {
   mkdirSync(to, { recursive: true });
   for (const entry of readdirSync(from, { withFileTypes: true })) {
     const [a, b] = [path.join(from, entry.name), path.join(to, entry.name)];
-    if (entry.isDirectory()) linkFolder(a, b);
-    else linkSync(a, b);
+    if (entry.isDirectory()) linkFolder(a, b, only);
+    else if (only.test(entry.name)) linkSync(a, b);
   }
 }
 
@@ -84,7 +91,7 @@ export class ShotPage {
 
   /** The page of a shot of this test's own. */
   static async open(page: Page, name: string, own: OwnShot = {}): Promise<ShotPage> {
-    await page.goto(`/shots/${await ownShot(page, name, own)}/passes`);
+    await page.goto(`/shots/${await ownShot(page, name, own)}/${own.step ?? 'passes'}`);
     const shot = new ShotPage(page);
     await shot.loaded();
     return shot;

@@ -11,7 +11,8 @@ import {
   type GradeFit,
   type ShutterMatch,
 } from '@ivrex/core';
-import { BlurPool, framesToMatch, loadPicture, loadReference, type MatchRequest } from '@ivrex/media';
+import type { BlurPool } from '@ivrex/media';
+import { framesToMatch, loadPicture, loadReference, type MatchRequest } from '@ivrex/media';
 import { parseExposure } from './blur';
 import { openBlurInputs, withBlurInputs, type BlurInputOptions, type BlurInputs } from './blur-inputs';
 import { UsageError } from './cli-error';

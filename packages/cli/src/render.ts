@@ -4,11 +4,11 @@ import path from 'node:path';
 import { Command, Option } from 'commander';
 import { framesToDeliver, parseDocument, shotDocumentSchema } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
+import type { BlurPool } from '@ivrex/media';
 import {
   aboutFile,
   absoluteDocument,
   assertDeliverable,
-  BlurPool,
   finishFiles,
   framesThere,
   KnownDigests,

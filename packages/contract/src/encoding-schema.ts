@@ -1,7 +1,7 @@
 import type { Encoding } from '@ivrex/core';
 import { z } from 'zod';
 
-/** The encoding document (CONTRACT, "Encoding"): missing optional fields take the plain reading. */
+/** The encoding document (docs/formats.md, "The encoding document"): missing optional fields take the plain reading. */
 const finite = z.number().refine(Number.isFinite, 'must be a finite number');
 const vectorSetSchema = z.strictObject({
   x: z.string().min(1),

@@ -11,14 +11,14 @@ import {
   type ExrHost,
   type Image,
 } from '../src';
-import { loadKernels } from '../../kernels/test/kernels';
-import { referenceHost } from './exr-host';
+import { loadNodeHost } from '../../media/src/host/node-host';
 import { readByOracle, writeByOracle } from './exr-oracle';
 
 const folder = mkdtempSync(path.join(tmpdir(), 'ivrex-conformance-'));
 let host: ExrHost;
 beforeAll(async () => {
-  host = { ...referenceHost, kernels: await loadKernels() };
+  // As the server and the command line unpack files.
+  host = await loadNodeHost(path.resolve('packages/kernels/build/kernels.wasm'));
 });
 
 /** Reads a part with both and holds ours to theirs. `lossy` channels may differ by rounding of their last bits. */

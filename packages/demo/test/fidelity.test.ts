@@ -11,19 +11,20 @@ interface Row {
   readonly filtered: number | null;
 }
 
-/** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. */
+/** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. A ratchet: 1 dB below what is measured. */
 const GOALS: Readonly<Record<string, readonly [number, number]>> = {
-  linear: [48, 50],
-  spinner: [38, 38],
-  parallax: [34, 33],
-  crossing: [38, 33],
-  'over-still': [36, 37],
-  sparks: [33, 33],
-  dolly: [43, 44],
-  // More than the others ask of themselves: transparency is what one vector a pixel can't hold.
-  glass: [33, 27],
-  ease: [40, 41],
+  linear: [48.5, 51],
+  spinner: [44, 46.3],
+  parallax: [43.7, 41.3],
+  crossing: [44, 41.7],
+  'over-still': [44.5, 44.5],
+  sparks: [37.8, 39.6],
+  dolly: [47.4, 48.4],
+  glass: [36.3, 30.1],
+  ease: [48.2, 51.5],
 };
+/** The same with vectors that were filtered across edges. */
+const FILTERED_GOALS: Readonly<Record<string, readonly [number, number]>> = { spinner: [38, 38], crossing: [38, 33] };
 
 let rows: readonly Row[] = [];
 beforeAll(() => {
@@ -46,11 +47,13 @@ test.each(Object.keys(GOALS))('%s: the blur is as near to the true one as it mus
   expect(whole.ivrex).toBeGreaterThanOrEqual(GOALS[scene][1]);
 });
 
-test('vectors filtered across edges cost no goal', () => {
+test('vectors filtered across edges cost little', () => {
   const measured = rows.filter((row) => row.filtered !== null);
   expect(measured).toHaveLength(4);
-  for (const { scene, shutter, filtered } of measured)
-    expect(filtered).toBeGreaterThanOrEqual(GOALS[scene][shutter === '180 centred' ? 0 : 1]);
+  for (const { scene, shutter, filtered } of measured) {
+    process.stdout.write(`${scene} under ${shutter}, filtered: ${filtered?.toFixed(1)} dB\n`);
+    expect(filtered).toBeGreaterThanOrEqual(FILTERED_GOALS[scene][shutter === '180 centred' ? 0 : 1]);
+  }
 });
 
 test('it beats the blur along each pixel’s own vector on every scene, and a draft is not far behind', () => {

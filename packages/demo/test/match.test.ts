@@ -23,8 +23,8 @@ const oddly = (name: Odd): ShutterMatch => {
 };
 
 test.each([
-  [false, 3, 0.02],
-  [true, 8, 0.05],
+  [false, 2.9, 0.0075],
+  [true, 4, 0.02],
 ])('the shutter of a reference is found (noisy: %s) within %s degrees and %s frames', (isNoisy, degrees, frames) => {
   const found = rows.filter((row) => row.isNoisy === isNoisy);
   expect(found).toHaveLength(isNoisy ? 7 : 6);

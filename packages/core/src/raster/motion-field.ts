@@ -1,5 +1,5 @@
 /**
- * Decoded motion of one frame (CONTRACT, "Motion field"): pixels of the display window per frame, x right, y down.
+ * Decoded motion of one frame: pixels of the display window per frame, x right, y down.
  * Interleaved x, y. `valid` is 1 where there is a vector; vectors are 0 elsewhere.
  */
 export interface MotionField {

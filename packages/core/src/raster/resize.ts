@@ -1,5 +1,5 @@
 /**
- * Bilinear resampling of one plane, pixel centres aligned (CONTRACT: pixel i covers [i, i+1)).
+ * Bilinear resampling of one plane, pixel centres aligned (pixel i covers [i, i+1)).
  * Nearest instead keeps labels and invalid marks apart.
  */
 export function resizePlane(

@@ -1,6 +1,6 @@
 import { exposureWithin, type ExposureShape } from './exposure-shape';
 
-/** When light is gathered, in frames relative to the frame (CONTRACT: 180 degrees centred is -0.25 .. 0.25). */
+/** When light is gathered, in frames relative to the frame (180 degrees centred is -0.25 .. 0.25). */
 export interface Shutter {
   readonly opens: number;
   readonly closes: number;

@@ -94,7 +94,7 @@ export interface TaskResults {
   still: StillElement;
   assemble: AssembledPicture;
   saveFrame: SavedFrame;
-  /** The wire form of CONTRACT's pixels, see packRaster. */
+  /** The wire form of pixels, see packRaster. */
   raster: Uint8Array;
   measure: FileMeasure;
   beautyBlur: BlurMeasure | null;

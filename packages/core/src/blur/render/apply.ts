@@ -11,7 +11,7 @@ export interface ApplySettings {
   readonly columns?: readonly [number, number];
 }
 
-/** Travel a slice, in pixels: beyond 1.2 to 1.5 px copies begin to show (BLUR.md). A draft may show them faintly. */
+/** Travel a slice, in pixels: beyond 1.2 to 1.5 px copies begin to show (looked at on the nine fidelity scenes). A draft may show them faintly. */
 export const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
 const MAX_SLICES: Record<BlurQuality, number> = { final: 512, draft: 24 };
 

@@ -16,7 +16,7 @@ export interface SceneVelocity {
 }
 
 /**
- * Decodes a velocity pass of space `camera` or `world`: as CONTRACT's "Decoding one set", with `equals` in scene units whatever `unit`
+ * Decodes a velocity pass of space `camera` or `world`: as an encoding decodes one set, with `equals` in scene units whatever `unit`
  * says, and a third channel `z`. `axes` turn camera space only. @throws IvrexError badEncoding, missingChannel, needsFrameRate
  */
 export function decodeSceneVelocity(stored: StoredMotion, encoding: Encoding): SceneVelocity {

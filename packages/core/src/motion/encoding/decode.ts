@@ -12,7 +12,7 @@ export interface StoredMotion extends PassFacts {
 }
 
 /**
- * Decodes one frame to pixels per frame (CONTRACT, "Decoding one set"). Pixels with NaN, infinity, noData or no coverage are invalid.
+ * Decodes one frame to pixels per frame (docs/formats.md). Pixels with NaN, infinity, noData or no coverage are invalid.
  * @throws IvrexError as `planCodec`, missingChannel
  */
 export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionField {
