@@ -159,6 +159,8 @@ test('the plate’s shutter from its streaks: looked for, and drawn along', asyn
   await page.mouse.up();
   await expect(card.getByRole('status')).toContainText(/streak|stands out/i, { timeout: 30000 });
   await expect(lines).toHaveCount(found - 1);
+  await card.getByRole('button', { name: 'Look for streaks' }).click();
+  await expect(angle).toContainText(/^1[78]\d\.\d° ± \d/, { timeout: 60000 });
   await angle.locator('..').getByRole('button', { name: 'Take it' }).click();
   await expect(page.getByRole('button', { name: 'Undo', exact: true })).toBeEnabled();
   await shot.step('Shutter');

@@ -293,16 +293,16 @@ export const faults = [
   },
   {
     name: 'those who look may change',
-    file: server('http/session.ts'),
-    find: "person.role === 'look' && !isAsking(request)",
-    replace: "person.role === 'look' && isAsking(request) && !isAsking(request)",
+    file: server('http/route-terms.ts'),
+    find: "if (personOfRequest(request)?.role === 'look')",
+    replace: "if (personOfRequest(request)?.role === 'admin')",
     test: tests('server/test/sign-in'),
   },
   {
     name: 'everybody may add people',
-    file: server('http/session.ts'),
+    file: server('http/route-terms.ts'),
     find: "person !== null && person.role !== 'admin'",
-    replace: "person !== null && person.role === 'admin' && person.role !== 'admin'",
+    replace: "person !== null && person.role === 'work'",
     test: tests('server/test/sign-in'),
   },
   {

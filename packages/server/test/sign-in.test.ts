@@ -1,9 +1,9 @@
 import type { Change, Person, Session, ShotId } from '@ivrex/contract';
+import express from 'express';
 import request from 'supertest';
 import { readConfig } from '../src/config/config';
 import { makeApp } from '../src/http/app';
-import { isAsking } from '../src/http/session';
-import { wordsOf } from '../src/http/change-log';
+import { assertTerms, routeTerms, wordsOf } from '../src/http/route-terms';
 import { hashPassword, isPassword } from '../src/services/passwords';
 import { addPerson, people } from '../src/services/people';
 import type { Services } from '../src/services/services';
@@ -166,18 +166,19 @@ describe('signing in', () => {
     expect(changes).toContainEqual(expect.objectContaining({ person: 'this machine', what: 'Reading' }));
     expect(changes).toContainEqual(expect.objectContaining({ person: 'Heron Watcher', what: 'changed the own password' }));
     expect(JSON.stringify(changes)).not.toContain(PASSWORD);
-    expect(wordsOf('POST', '/deliveries/1/pause', {})).toBe('pause of a delivery');
-    expect(wordsOf('POST', '/odd/0f0f0f0f-0000-4000-8000-000000000000', null)).toBe('POST /odd/...');
+    expect(wordsOf('ordered the delivery $', { name: 'dusk' })).toBe('ordered the delivery "dusk"');
+    expect(wordsOf('$', { label: 'Shutter 90' })).toBe('Shutter 90');
   });
 
-  test('asking by POST is no change; everything else that is not GET is', () => {
-    const asks = (method: string, path: string) => isAsking({ method, path });
-    expect([asks('GET', '/x'), asks('POST', '/shots/1/trust'), asks('POST', '/shots/1/motion/make/try')]).toEqual([true, true, true]);
-    expect([asks('POST', '/shots/1/motion/make'), asks('DELETE', '/shots/1/trust/x'), asks('PUT', '/shots/1/settings')]).toEqual([
-      false,
-      false,
-      false,
-    ]);
+  test('a route that changes something says who may use it, or there is no server', () => {
+    const may = routeTerms(bench.services),
+      api = express.Router();
+    api.get('/tide', () => undefined);
+    api.post('/tide', may.ask, () => undefined);
+    api.delete('/tide', may.administer('drained it'), () => undefined);
+    expect(() => assertTerms(api)).not.toThrow();
+    api.put('/tide/:level', () => undefined);
+    expect(() => assertTerms(api)).toThrow('put /tide/:level');
   });
 
   test('after ten wrong tries an address has to wait', async () => {

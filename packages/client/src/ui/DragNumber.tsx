@@ -1,5 +1,6 @@
 import { InputNumber } from 'antd';
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { dragged, limited, nudged } from './number-steps';
 
 interface Props {
   readonly label: string;
@@ -22,16 +23,15 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
   const latest = useRef(value),
     /** The value before it moved: while it moves the shown picture, and so `value`, follows. */
     kept = useRef(value);
-  const limit = (v: number) => Number(Math.min(max, Math.max(min, v)).toFixed(digits));
+  const steps = { step, min, max, digits };
   useEffect(() => {
     latest.current = shown ?? value;
   });
   const live = (v: number) => {
-    const limited = limit(v);
     if (shown === null) kept.current = value;
-    latest.current = limited;
-    setShown(limited);
-    onLive?.(limited);
+    latest.current = v;
+    setShown(v);
+    onLive?.(v);
   };
   const commit = () => {
     if (shown !== null && latest.current !== kept.current) onCommit(latest.current);
@@ -39,14 +39,13 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
   };
   const nudge = (event: KeyboardEvent) => {
     if (event.key === 'Enter') commit();
-    if (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') return;
+    const next = nudged(latest.current, event.key, event, steps);
+    if (next === null) return;
     event.preventDefault();
-    const by = step * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1) * (event.key === 'ArrowUp' ? 1 : -1);
-    live(latest.current + by);
+    live(next);
   };
   const drag = (event: PointerEvent<HTMLSpanElement>) => {
-    if (start.current !== null)
-      live(start.current.value + Math.round((event.clientX - start.current.x) / 3) * step * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1));
+    if (start.current !== null) live(dragged(start.current.value, event.clientX - start.current.x, event, steps));
   };
   return (
     <div className="field">
@@ -77,7 +76,7 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
         {...(unit === undefined ? {} : { suffix: unit })}
         style={{ width: '100%' }}
         onChange={(v) => {
-          if (typeof v === 'number') live(v);
+          if (typeof v === 'number') live(limited(v, steps));
         }}
         onKeyDown={nudge}
         onBlur={commit}

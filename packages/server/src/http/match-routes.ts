@@ -13,6 +13,7 @@ import { z } from 'zod';
 import { printPage } from '../services/print-page';
 import { reportPage } from '../services/report-page';
 import type { Services } from '../services/services';
+import type { RouteTerms } from './route-terms';
 import { nameState, removeState, returnToState, statesOf } from '../services/shot-states';
 import { shotReport } from '../services/shot-reports';
 import { moveState } from '../services/shots';
@@ -27,18 +28,18 @@ const reportParams = shotParams.extend({ form: reportFormSchema });
 const historyParams = shotParams.extend({ sequence: z.coerce.number().int() });
 
 /** Comparing, matching, trusting; and the states that are compared. */
-export function matchRoutes(api: Router, services: Services): void {
+export function matchRoutes(api: Router, services: Services, may: RouteTerms): void {
   const { matches } = services;
   api.get('/shots/:shotId/match', async (request, response) => {
     response.json(await matches.newest(shotParams.parse(request.params).shotId));
   });
-  api.post('/shots/:shotId/match', async (request, response) => {
+  api.post('/shots/:shotId/match', may.ask, async (request, response) => {
     response.json(await matches.fit(shotParams.parse(request.params).shotId, matchOrderSchema.parse(request.body), focusOf(request)));
   });
-  api.post('/shots/:shotId/match/streaks', async (request, response) => {
+  api.post('/shots/:shotId/match/streaks', may.ask, async (request, response) => {
     response.json(await matches.streaks(shotParams.parse(request.params).shotId, streakOrderSchema.parse(request.body)));
   });
-  api.post('/shots/:shotId/trust', async (request, response) => {
+  api.post('/shots/:shotId/trust', may.ask, async (request, response) => {
     response.json(
       await matches.trust(shotParams.parse(request.params).shotId, trustOrderSchema.parse(request.body).frame, focusOf(request)),
     );
@@ -70,15 +71,15 @@ export function matchRoutes(api: Router, services: Services): void {
   api.get('/shots/:shotId/states', async (request, response) => {
     response.json(await statesOf(services, shotParams.parse(request.params).shotId));
   });
-  api.post('/shots/:shotId/states', async (request, response) => {
+  api.post('/shots/:shotId/states', may.change('kept the snapshot $'), async (request, response) => {
     const { name } = stateNameSchema.parse(request.body);
     response.status(201).json(await nameState(services, shotParams.parse(request.params).shotId, name));
   });
-  api.delete('/shots/:shotId/states/:stateId', async (request, response) => {
+  api.delete('/shots/:shotId/states/:stateId', may.change('removed a snapshot'), async (request, response) => {
     const { shotId, stateId } = stateParams.parse(request.params);
     response.json(await removeState(services, shotId, stateId));
   });
-  api.post('/shots/:shotId/states/:stateId/return', async (request, response) => {
+  api.post('/shots/:shotId/states/:stateId/return', may.change('returned to a snapshot'), async (request, response) => {
     const { shotId, stateId } = stateParams.parse(request.params);
     response.json(await returnToState(services, shotId, stateId));
   });
@@ -92,7 +93,7 @@ export function matchRoutes(api: Router, services: Services): void {
     const pixels = await matches.assembled(shotId, frame);
     response.set({ 'Cache-Control': 'private, no-cache', 'Content-Type': 'application/octet-stream' }).end(pixels);
   });
-  api.post('/shots/:shotId/history/:sequence', async (request, response) => {
+  api.post('/shots/:shotId/history/:sequence', may.change('went to another change'), async (request, response) => {
     const { shotId, sequence } = historyParams.parse(request.params);
     response.json(await moveState(services, shotId, () => sequence));
   });

@@ -33,11 +33,12 @@ import { listFolder } from '../services/media-folders';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
-import { changeLog } from './change-log';
 import { deliveryRoutes } from './delivery-routes';
 import { focusOf } from './focus';
 import { matchRoutes } from './match-routes';
-import { guard, peopleRoutes, sessionRoutes } from './session';
+import { peopleRoutes } from './people-routes';
+import { assertTerms, routeTerms } from './route-terms';
+import { guard, sessionRoutes } from './session';
 import { makeUploadServer, startUpload, uploadFolder, uploadOf } from '../services/uploads';
 
 const shotParams = z.object({ shotId: shotIdSchema });
@@ -75,10 +76,10 @@ export function apiRoutes(services: Services): Router {
   api.get('/health', (_request, response) => {
     response.json({ ok: true });
   });
-  const known = [guard(services), changeLog(services)];
-  sessionRoutes(api, services, known);
-  api.use(known);
-  peopleRoutes(api, services);
+  const may = routeTerms(services);
+  const session = sessionRoutes(api, services, may);
+  api.use(guard(services));
+  peopleRoutes(api, services, may, session);
   api.get('/work', (_request, response) => {
     response.json(services.work.list());
   });
@@ -87,23 +88,23 @@ export function apiRoutes(services: Services): Router {
   });
 
   const uploads = makeUploadServer(services);
-  api.all(['/upload-files', '/upload-files/{*any}'], async (request, response) => {
+  api.all(['/upload-files', '/upload-files/{*any}'], may.changeQuietly, async (request, response) => {
     await uploads.handle(Object.assign(request, { url: request.originalUrl }), response);
   });
-  api.post('/uploads', async (request, response) => {
+  api.post('/uploads', may.change('began the upload $'), async (request, response) => {
     response.status(201).json(await startUpload(services, newUploadSchema.parse(request.body).name));
   });
   api.get('/uploads/:uploadId', async (request, response) => {
     response.json(await uploadOf(services, uploadParams.parse(request.params).uploadId));
   });
-  api.post('/uploads/:uploadId/shot', async (request, response) => {
+  api.post('/uploads/:uploadId/shot', may.change('made a shot of an upload'), async (request, response) => {
     response.status(201).json({ id: await bringIn(services, await uploadFolder(services, uploadParams.parse(request.params).uploadId)) });
   });
 
   api.get('/shots', async (_request, response) => {
     response.json(await shotSummaries(services));
   });
-  api.post('/shots', async (request, response) => {
+  api.post('/shots', may.change('brought a folder in'), async (request, response) => {
     response.status(201).json({ id: await bringIn(services, newShotSchema.parse(request.body).folder) });
   });
   api.get('/shots/:shotId', async (request, response) => {
@@ -111,81 +112,81 @@ export function apiRoutes(services: Services): Router {
     services.watch.see(shotId);
     response.json(await shotDetail(services.database, shotId));
   });
-  api.put('/shots/:shotId/settings', async (request, response) => {
+  api.put('/shots/:shotId/settings', may.change('$'), async (request, response) => {
     const { shotId } = shotParams.parse(request.params);
     const { settings, label, basedOn } = settingsChangeSchema.parse(request.body);
     response.json(await changeSettings(services, shotId, settings, label, basedOn));
   });
-  api.post('/shots/:shotId/undo', async (request, response) => {
+  api.post('/shots/:shotId/undo', may.change('took the last change back'), async (request, response) => {
     response.json(await stepState(services, shotParams.parse(request.params).shotId, -1));
   });
-  api.post('/shots/:shotId/redo', async (request, response) => {
+  api.post('/shots/:shotId/redo', may.change('did a change again'), async (request, response) => {
     response.json(await stepState(services, shotParams.parse(request.params).shotId, 1));
   });
-  api.post('/shots/:shotId/look-again', async (request, response) => {
+  api.post('/shots/:shotId/look-again', may.change('looked at the folder again'), async (request, response) => {
     const { shotId } = shotParams.parse(request.params);
     await bringIn(services, (await shotDetail(services.database, shotId)).shot.folder, { force: true });
     response.json(await shotDetail(services.database, shotId));
   });
 
-  api.post('/shots/:shotId/motion/reading', async (request, response) => {
+  api.post('/shots/:shotId/motion/reading', may.ask, async (request, response) => {
     const { frame, facts } = identifyRequestSchema.parse(request.body);
     response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, frame, facts, focusOf(request)));
   });
   api.get('/shots/:shotId/motion/audit', async (request, response) => {
     response.json(await services.audits.look(shotParams.parse(request.params).shotId, focusOf(request)));
   });
-  api.post('/shots/:shotId/motion/audit/cancel', async (request, response) => {
+  api.post('/shots/:shotId/motion/audit/cancel', may.change('stopped the audit'), async (request, response) => {
     response.json(await services.audits.cancel(shotParams.parse(request.params).shotId, focusOf(request)));
   });
-  api.post('/shots/:shotId/motion/audit/resume', async (request, response) => {
+  api.post('/shots/:shotId/motion/audit/resume', may.change('went on with the audit'), async (request, response) => {
     response.json(await services.audits.resume(shotParams.parse(request.params).shotId, focusOf(request)));
   });
 
   api.get('/shots/:shotId/motion/remap', async (request, response) => {
     response.json(await services.remaps.look(shotParams.parse(request.params).shotId));
   });
-  api.post('/shots/:shotId/motion/remap', async (request, response) => {
+  api.post('/shots/:shotId/motion/remap', may.change('remapped motion to $'), async (request, response) => {
     const order = remapOrderSchema.parse(request.body);
     response.status(201).json(await services.remaps.order(shotParams.parse(request.params).shotId, order, focusOf(request)));
   });
-  api.post('/shots/:shotId/motion/remap/cancel', async (request, response) => {
+  api.post('/shots/:shotId/motion/remap/cancel', may.change('stopped remapping motion'), async (request, response) => {
     response.json(await services.remaps.cancel(shotParams.parse(request.params).shotId));
   });
 
   api.get('/shots/:shotId/motion/make', async (request, response) => {
     response.json(await services.makes.look(shotParams.parse(request.params).shotId));
   });
-  api.post('/shots/:shotId/motion/make', async (request, response) => {
+  api.post('/shots/:shotId/motion/make', may.change('had motion made'), async (request, response) => {
     const { source } = makeMotionOrderSchema.parse(request.body);
     response.status(201).json(await services.makes.order(shotParams.parse(request.params).shotId, source, focusOf(request)));
   });
-  api.post('/shots/:shotId/motion/make/try', async (request, response) => {
+  api.post('/shots/:shotId/motion/make/try', may.ask, async (request, response) => {
     const { source, frame } = tryMotionSchema.parse(request.body);
     response.json(await services.makes.try(shotParams.parse(request.params).shotId, source, frame, focusOf(request)));
   });
-  api.post('/shots/:shotId/motion/make/offset', async (request, response) => {
+  api.post('/shots/:shotId/motion/make/offset', may.ask, async (request, response) => {
     const { shot } = findOffsetSchema.parse(request.body);
     response.json(await services.makes.findOffset(shotParams.parse(request.params).shotId, shot, focusOf(request)));
   });
-  api.delete('/shots/:shotId/motion/made/:name', async (request, response) => {
+  api.delete('/shots/:shotId/motion/made/:name', may.change('removed made motion'), async (request, response) => {
     const { shotId, name } = shotParams.extend({ name: madeNameSchema }).parse(request.params);
     await services.makes.remove(shotId, name);
     response.json(await shotDetail(services.database, shotId));
   });
-  api.post('/shots/:shotId/motion/make/cancel', async (request, response) => {
+  api.post('/shots/:shotId/motion/make/cancel', may.change('stopped making motion'), async (request, response) => {
     response.json(await services.makes.cancel(shotParams.parse(request.params).shotId));
   });
   api.get('/shots/:shotId/cameras', async (request, response) => {
     response.json(await listCameraTracks(services.database, shotParams.parse(request.params).shotId));
   });
-  api.post('/shots/:shotId/cameras', async (request, response) => {
+  api.post('/shots/:shotId/cameras', may.change('added the camera $'), async (request, response) => {
     const { name, base64 } = newCameraTrackSchema.parse(request.body);
     const { shotId } = shotParams.parse(request.params);
     response.status(201).json(await addCameraTrack(services, shotId, name, Buffer.from(base64, 'base64')));
   });
 
-  matchRoutes(api, services);
+  matchRoutes(api, services, may);
 
   api.get('/passes/:passId/frames/:frame', async (request, response) => {
     const { passId, frame } = rasterParams.parse(request.params);
@@ -211,7 +212,7 @@ export function apiRoutes(services: Services): Router {
   api.get('/luts', async (_request, response) => {
     response.json(await listLuts(services.database));
   });
-  api.post('/luts', async (request, response) => {
+  api.post('/luts', may.change('added the LUT $'), async (request, response) => {
     const { name, text } = newLutSchema.parse(request.body);
     response.status(201).json({ id: await insertLut(services.database, name, parseCubeLut(text), text) });
   });
@@ -224,15 +225,16 @@ export function apiRoutes(services: Services): Router {
   api.get('/encodings', async (_request, response) => {
     response.json(await savedEncodings(services));
   });
-  api.post('/encodings', async (request, response) => {
+  api.post('/encodings', may.change('kept the encoding $'), async (request, response) => {
     const { name, document, fingerprint } = saveEncodingSchema.parse(request.body);
     response.status(201).json(await saveEncoding(services, name, document, fingerprint));
   });
-  api.delete('/encodings/:encodingId', async (request, response) => {
+  api.delete('/encodings/:encodingId', may.change('removed an encoding'), async (request, response) => {
     response.json(await removeEncoding(services, z.object({ encodingId: encodingIdSchema }).parse(request.params).encodingId));
   });
 
-  deliveryRoutes(api, services);
+  deliveryRoutes(api, services, may);
+  assertTerms(api);
   api.use((_request, response) => {
     response.status(404).json({ error: { code: 'notFound', message: 'there is no such address' } });
   });

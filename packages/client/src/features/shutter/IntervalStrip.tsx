@@ -1,5 +1,6 @@
 import { exposureAt, type ExposureShape, type ShutterPlan } from '@ivrex/core';
 import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import { movedExposure, type ExposurePart } from './move-exposure';
 
 const WIDTH = 340,
   HEIGHT = 104,
@@ -7,7 +8,6 @@ const WIDTH = 340,
   SPAN = 2.2,
   BASE = 74,
   TOP = 22;
-const SNAP = 0.01;
 
 interface Props {
   readonly shutter: ShutterPlan;
@@ -41,37 +41,27 @@ const EVEN: ExposureShape = { kind: 'even' };
 /** The time around the frame with the exposure drawn on it. Its edges are dragged; its middle moves the whole. */
 export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
   const svg = useRef<SVGSVGElement>(null);
-  const grabbed = useRef<{ part: 'opens' | 'closes' | 'both'; from: number; shutter: ShutterPlan } | null>(null);
+  const grabbed = useRef<{ part: ExposurePart; from: number; shutter: ShutterPlan } | null>(null);
   const timeAt = (event: PointerEvent) => {
     const box = svg.current?.getBoundingClientRect();
     return box ? ((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * SPAN - SPAN / 2 : 0;
   };
-  const moved = (part: 'opens' | 'closes' | 'both', base: ShutterPlan, by: number): ShutterPlan => {
-    const snap = (t: number) => Math.round(Math.min(1, Math.max(-1, t)) / SNAP) * SNAP;
-    if (part === 'both') {
-      const shift = Math.min(1 - base.closes, Math.max(-1 - base.opens, by));
-      return { ...base, opens: snap(base.opens + shift), closes: snap(base.closes + shift) };
-    }
-    return part === 'opens'
-      ? { ...base, opens: Math.min(snap(base.opens + by), base.closes) }
-      : { ...base, closes: Math.max(snap(base.closes + by), base.opens) };
-  };
-  const grab = (part: 'opens' | 'closes' | 'both') => (event: PointerEvent) => {
+  const grab = (part: ExposurePart) => (event: PointerEvent) => {
     svg.current?.setPointerCapture(event.pointerId);
     grabbed.current = { part, from: timeAt(event), shutter };
   };
   const move = (event: PointerEvent) => {
     const g = grabbed.current;
-    if (g !== null) onLive(moved(g.part, g.shutter, timeAt(event) - g.from));
+    if (g !== null) onLive(movedExposure(g.part, g.shutter, timeAt(event) - g.from));
   };
   const release = () => {
     if (grabbed.current !== null) onCommit(shutter);
     grabbed.current = null;
   };
-  const nudge = (part: 'opens' | 'closes' | 'both') => (event: KeyboardEvent) => {
+  const nudge = (part: ExposurePart) => (event: KeyboardEvent) => {
     if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
     event.preventDefault();
-    onCommit(moved(part, shutter, (event.key === 'ArrowLeft' ? -1 : 1) * (event.shiftKey ? 0.1 : 0.01)));
+    onCommit(movedExposure(part, shutter, (event.key === 'ArrowLeft' ? -1 : 1) * (event.shiftKey ? 0.1 : 0.01)));
   };
   const edge = (part: 'opens' | 'closes', t: number) => (
     <g
