@@ -188,8 +188,9 @@ function unpackDc(packed: Uint8Array, sizes: DwaSizes, host: ExrHost): Uint16Arr
   return new Uint16Array(bytes.buffer);
 }
 
+/** A copy: what a host unpacked may be a part of a larger buffer, and Node's own `slice` is no copy. */
 function halvesOf(bytes: Uint8Array): Uint16Array {
-  return new Uint16Array(bytes.slice().buffer, 0, bytes.length >> 1);
+  return new Uint16Array(Uint8Array.from(bytes).buffer, 0, bytes.length >> 1);
 }
 
 /** Triples first, then single channels; both streams run through all of them. */
