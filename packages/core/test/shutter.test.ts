@@ -2,6 +2,8 @@ import {
   exposureAt,
   exposureWithin,
   keptShare,
+  reachFrames,
+  shutterFromAngle,
   sliceTimes,
   shutterAt,
   speedHistogram,
@@ -21,6 +23,18 @@ const SHAPES: readonly ExposureShape[] = [
   { kind: 'ramps', opening: 0.4, closing: 0.6 },
   { kind: 'ramps', opening: 0, closing: 0 },
 ];
+
+test('an angle is an interval of time: around the frame, from it on, or up to it', () => {
+  expect(shutterFromAngle(180, 'centre')).toEqual({ opens: -0.25, closes: 0.25, strength: 1 });
+  expect(shutterFromAngle(90, 'open')).toEqual({ opens: 0, closes: 0.25, strength: 1 });
+  expect(shutterFromAngle(360, 'close', 2)).toEqual({ opens: -1, closes: 0, strength: 2 });
+});
+
+test('slices stand in the middle of their parts, and strength stretches the time that is asked for', () => {
+  expect([...sliceTimes({ opens: 0, closes: 1, strength: 1 }, 4).times]).toEqual([0.125, 0.375, 0.625, 0.875]);
+  expect([...sliceTimes({ opens: -0.5, closes: 0.5, strength: 2 }, 2).times]).toEqual([-0.5, 0.5]);
+  expect(reachFrames({ opens: -0.25, closes: 0.5, strength: -2 })).toBe(1);
+});
 
 test.each(SHAPES)('the light within a part of the exposure is the sum of what comes in there: %o', (shape) => {
   const steps = 20000;
