@@ -2,32 +2,14 @@ import { readFileSync } from 'node:fs';
 import path from 'node:path';
 import type { Page } from '@playwright/test';
 import { expect, test } from './fixtures';
+import { expectNothingCutOff } from './layout';
 import { ShotPage } from './shot-page';
 
 const SHOTS = path.join(import.meta.dirname, '../docs/screenshots');
 
-const SIZES = [
-  { width: 1920, height: 1080 },
-  { width: 1280, height: 800 },
-] as const;
-
-/** At either size nothing is cut off sideways, and the page itself never scrolls. */
+/** The picture of a view, in which nothing is cut off. */
 async function look(page: Page, name: string): Promise<void> {
-  for (const size of SIZES) {
-    await page.setViewportSize(size);
-    // The layout follows in the next frames.
-    await page.evaluate(() => new Promise((next) => requestAnimationFrame(() => requestAnimationFrame(next))));
-    const faults = await page.evaluate(() => {
-      const found: string[] = [],
-        root = document.documentElement;
-      if (root.scrollWidth > root.clientWidth || root.scrollHeight > root.clientHeight) found.push('the page scrolls');
-      for (const element of document.querySelectorAll<HTMLElement>('.side, .top-bar, .viewer-bar, .shots-body'))
-        if (element.scrollWidth > element.clientWidth + 1)
-          found.push(`${element.className} is cut off: ${element.scrollWidth} > ${element.clientWidth}`);
-      return found;
-    });
-    expect(faults, `${name} at ${size.width} x ${size.height}`).toEqual([]);
-  }
+  await expectNothingCutOff(page, name);
   await page.waitForTimeout(1500);
   await page.screenshot({ path: path.join(SHOTS, `${name}.png`), animations: 'disabled' });
 }

@@ -115,7 +115,9 @@ async function browserTests(files) {
 function table() {
   const cells = [
     ['part', 'tests', 'failed', 'wall s', 'processor s'],
-    ...rows.map((r) => [r.part, r.passed + r.failed, r.failed, Math.round(r.wallSeconds), Math.round(r.cpuSeconds)].map(String)),
+    ...rows.map((r) =>
+      [r.part, r.passed + r.failed, r.failed, Math.round(r.wallSeconds), r.cpuSeconds === null ? '' : Math.round(r.cpuSeconds)].map(String),
+    ),
   ];
   const widths = cells[0].map((_, i) => Math.max(...cells.map((row) => row[i].length)));
   const lines = cells.map((row) => row.map((cell, i) => (i === 0 ? cell.padEnd(widths[i]) : cell.padStart(widths[i]))).join('  '));
@@ -166,7 +168,7 @@ main(async () => {
   const building = Date.now();
   await buildAll(say);
   await buildOracle(say);
-  rows.push({ part: 'build', passed: 0, failed: 0, wallSeconds: (Date.now() - building) / 1000, cpuSeconds: NaN });
+  rows.push({ part: 'build', passed: 0, failed: 0, wallSeconds: (Date.now() - building) / 1000, cpuSeconds: null });
   mkdirSync(reports, { recursive: true });
   if (isChanged) await changedOnly();
   else {
