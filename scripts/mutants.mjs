@@ -18,7 +18,7 @@ const copy = path.join(root, '.cache/mutants');
 function makeCopy() {
   rmSync(copy, { recursive: true, force: true });
   mkdirSync(copy, { recursive: true });
-  for (const name of ['package.json', 'jest.config.cjs', 'tsconfig.json']) cpSync(path.join(root, name), path.join(copy, name));
+  for (const name of ['package.json', 'jest.config.cjs', 'tsconfig.json', 'ivrex']) cpSync(path.join(root, name), path.join(copy, name));
   for (const name of ['packages', 'scripts'])
     cpSync(path.join(root, name), path.join(copy, name), {
       recursive: true,
@@ -70,8 +70,10 @@ main(async () => {
     // A test that fails by itself would see every fault.
     say('the tests without a fault');
     const kinds = new Map(chosen.map((fault) => [`${fault.test} ${fault.only ?? ''}`, fault]));
-    for (const fault of kinds.values())
-      if (runTest(fault, env).status !== 0) throw new Failure(`${fault.test} fails without any fault; mend that first`);
+    for (const fault of kinds.values()) {
+      const { status, stderr } = runTest(fault, env);
+      if (status !== 0) throw new Failure(`${fault.test} fails without any fault; mend that first:\n${stderr.slice(-4000)}`);
+    }
     say(`${chosen.length} faults, one at a time`);
     const unseen = [];
     for (const fault of chosen) {

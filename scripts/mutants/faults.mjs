@@ -103,7 +103,7 @@ export const faults = [
     file: core('blur/surfaces/order.ts'),
     find: 'mean[a] - mean[b] || a - b',
     replace: 'mean[b] - mean[a] || a - b',
-    test: tests('core/test/blur'),
+    test: tests('core/test/surfaces'),
   },
   {
     name: 'grazed pixels are believed',
@@ -124,7 +124,7 @@ export const faults = [
     file: core('blur/surfaces/surface-bounds.ts'),
     find: 'width: xMax[s] - xMin[s] + 1',
     replace: 'width: xMax[s] - xMin[s]',
-    test: tests('core/test/blur'),
+    test: tests('core/test/surfaces'),
   },
   {
     name: 'the way between nodes goes the other way',

@@ -3,6 +3,7 @@ export * from './raster/window';
 export * from './raster/image';
 export { roundToHalf, widen as halfToNumber } from './raster/half';
 export * from './raster/statistics';
+export * from './raster/bilinear';
 export * from './raster/resize';
 export { COMPRESSIONS, type Attribute, type AttributeValue, type Channel, type Compression } from './exr/attributes';
 export { DEFAULT_LIMITS, parseExrHeader, type ExrFile, type ExrLimits, type ExrPart } from './exr/header';

@@ -1,9 +1,11 @@
 import {
   applyCubeLut,
+  linearToSrgb,
   matchStill,
   parseCubeLut,
   readPicture,
   softShoulder,
+  srgbToLinear,
   SHOULDER_START,
   SHOULDER_WHITE,
   undoInputCurve,
@@ -14,6 +16,21 @@ import {
 
 const coded = (code: string, message?: string) =>
   expect.objectContaining({ code, ...(message === undefined ? {} : { message }) }) as IvrexError;
+
+test('the sRGB curve is straight up to 0.04045, then bends', () => {
+  // IEC 61966-2-1: codes of 8 bits and their light, on both sides of where the straight part ends.
+  for (const [code, light] of [
+    [1, 0.000303527],
+    [10, 0.00303527],
+    [11, 0.003346536],
+    [64, 0.051269458],
+    [128, 0.215860501],
+    [255, 1],
+  ]) {
+    expect(srgbToLinear(code / 255)).toBeCloseTo(light, 7);
+    expect(linearToSrgb(light) * 255).toBeCloseTo(code, 3);
+  }
+});
 
 describe('readings of a picture', () => {
   const read = (values: number[], reading: PictureReading) => {

@@ -220,6 +220,18 @@ test.each(['u8', 'u16'] as const)(
   },
 );
 
+test.each(['u8', 'u16'] as const)('a vector of just the full scale of a %s pass is not clipped; one a code beyond is', (type) => {
+  const encoding: Encoding = { ...base, fullScale: { stored: 1, equals: 24, unit: 'px' } };
+  const step = 24 / (INTEGER_STEPS[type] ?? 1);
+  const clippedAt = (x: number) => {
+    const field = emptyMotionField(1, 1, false);
+    field.valid[0] = 1;
+    field.toNext.set([x, 0]);
+    return encodeMotion(field, encoding, type, null, null).clippedPixels;
+  };
+  expect([0, 24 - step / 4, 24, 24 + step / 4, 24 + step, -step].map(clippedAt)).toEqual([0, 0, 0, 0, 1, 1]);
+});
+
 test('an interval around the frame follows the parabola through previous, now and next', () => {
   const field = emptyMotionField(1, 1, true);
   field.valid[0] = 1;

@@ -1,5 +1,6 @@
 import { emptyMotionField, type MotionField } from '../src';
 import { orderSurfaces } from '../src/blur/surfaces/order';
+import { boundsOf } from '../src/blur/surfaces/surface-bounds';
 import { connectedPieces, surfacesOf } from '../src/blur/surfaces/surfaces';
 import { trustedPixels } from '../src/blur/surfaces/trusted-pixels';
 import { vectorsAgree } from '../src/blur/surfaces/vectors-agree';
@@ -155,6 +156,30 @@ test('what is nearer where two surfaces touch is in front, whatever their mean d
   const bySpeed = orderSurfaces(surfaces, { ...s, depth: null }, s.trusted);
   expect(bySpeed.from).toBe('speed');
   expect(bySpeed.rank[floor]).toBeLessThan(bySpeed.rank[post]);
+});
+
+test('of surfaces that do not touch, the nearer in the mean is in front', () => {
+  const s = bands([
+    { x0: 2, x1: 10, id: 1, depth: 8, speed: 3 },
+    { x0: 14, x1: 22, id: 2, depth: 2, speed: 3 },
+    { x0: 26, x1: 34, id: 3, depth: 5, speed: 3 },
+  ]);
+  const surfaces = surfacesOf(s, s.trusted),
+    { rank } = orderSurfaces(surfaces, s, s.trusted);
+  expect([4, 16, 28].map((x) => rank[at(surfaces, x)])).toEqual([2, 0, 1]);
+});
+
+test("a surface's box holds its first and last row and column, and its longest vector is of either side", () => {
+  const s = bands([
+    { x0: 4, x1: 14, id: 7, depth: 3, speed: 5 },
+    { x0: 14, x1: 15, id: 9, depth: 4, speed: 0 },
+  ]);
+  s.motion.toPrevious[(12 * W + 6) * 2 + 1] = 12;
+  const surfaces = surfacesOf(s, s.trusted),
+    bounds = boundsOf({ ...s, width: W, height: H }, { ...surfaces, count: surfaces.count + 1 });
+  expect(bounds[at(surfaces, 6)]).toEqual({ box: { x0: 4, y0: 0, width: 10, height: H }, longestPx: 13 });
+  expect(bounds[at(surfaces, 14)]?.box).toEqual({ x0: 14, y0: 0, width: 1, height: H });
+  expect(bounds[surfaces.count]).toBeUndefined();
 });
 
 test('a picture with nothing in it has no surface', () => {

@@ -1,5 +1,5 @@
 import type { Raster, ShotDetail } from '@ivrex/contract';
-import { halfToNumber, type MotionField } from '@ivrex/core';
+import { halfToNumber, sampleBilinear, type MotionField } from '@ivrex/core';
 import { useEffect } from 'react';
 import { loadRaster, stampOf } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
@@ -81,7 +81,7 @@ function compare(now: Raster, there: Raster, field: MotionField | null, sign: 1 
       const tx = x + (vectors === null ? 0 : vectors[i * 2]),
         ty = y + (vectors === null ? 0 : vectors[i * 2 + 1]);
       const inside = tx >= 0 && ty >= 0 && tx <= width - 1 && ty <= height - 1;
-      const d = inside ? Math.abs(bilinear(b, width, height, tx, ty) - a[i]) : 0;
+      const d = inside ? Math.abs(sampleBilinear(b, width, height, tx, ty) - a[i]) : 0;
       const covered = halfToNumber(now.planes[0][i * 4 + 3]) > 0;
       if (covered && inside) {
         sum += d;
@@ -93,17 +93,4 @@ function compare(now: Raster, there: Raster, field: MotionField | null, sign: 1 
     }
   }
   return { rgba, mean: count === 0 ? 0 : sum / count };
-}
-
-function bilinear(plane: Float32Array, width: number, height: number, x: number, y: number): number {
-  const x0 = Math.floor(x),
-    y0 = Math.floor(y),
-    x1 = Math.min(width - 1, x0 + 1),
-    y1 = Math.min(height - 1, y0 + 1),
-    u = x - x0,
-    v = y - y0;
-  return (
-    (plane[y0 * width + x0] * (1 - u) + plane[y0 * width + x1] * u) * (1 - v) +
-    (plane[y1 * width + x0] * (1 - u) + plane[y1 * width + x1] * u) * v
-  );
 }

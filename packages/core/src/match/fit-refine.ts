@@ -1,3 +1,4 @@
+import { solveTwo } from '../linear/solve-linear';
 import type { ExposureShape } from '../shutter/exposure-shape';
 import { isInside, placeOf, type Freedom } from './fit-freedom';
 import { differenceAt, evenWeights, robustWeights, type Difference, type PointWeights } from './match-cost';
@@ -158,11 +159,8 @@ function solve(matrix: readonly (readonly number[])[], right: readonly number[],
   if (right.length === 0) return [];
   const d0 = matrix[0][0] * (1 + damping) + 1e-12;
   if (right.length === 1) return [right[0] / d0];
-  const d1 = matrix[1][1] * (1 + damping) + 1e-12,
-    m = matrix[0][1];
-  const determinant = d0 * d1 - m * m;
-  if (!(determinant > 0)) return [right[0] / d0, 0];
-  return [(right[0] * d1 - right[1] * m) / determinant, (right[1] * d0 - right[0] * m) / determinant];
+  const d1 = matrix[1][1] * (1 + damping) + 1e-12;
+  return solveTwo(d0, matrix[0][1], d1, right[0], right[1], 0) ?? [right[0] / d0, 0];
 }
 
 /** By leaving out each part of the picture in turn: one step from the place that all of them found. Covariance of the free numbers. */

@@ -1,3 +1,4 @@
+import { solveTwo } from '../linear/solve-linear';
 import type { ExposureShape } from '../shutter/exposure-shape';
 import { exposedPoints } from './exposed';
 import type { Moments } from './moments';
@@ -95,11 +96,9 @@ function fitGrade(
         ar += w * alpha * r;
       }
     });
-    const determinant = vv * aa - va * va;
-    if (fit === 'gainOffset' && determinant > 1e-6 * vv * aa) {
-      gain[c] = (vr * aa - ar * va) / determinant;
-      offset[c] = (ar * vv - vr * va) / determinant;
-    } else if (vv > 0) gain[c] = vr / vv;
+    const both = fit === 'gainOffset' ? solveTwo(vv, va, aa, vr, ar, 1e-6) : null;
+    if (both !== null) [gain[c], offset[c]] = both;
+    else if (vv > 0) gain[c] = vr / vv;
   }
   return { gain, offset };
 }

@@ -1,4 +1,4 @@
-import { solveLinear } from '../solve-linear';
+import { solveLinear } from '../linear/solve-linear';
 import { STEP_PX } from './streak-line';
 
 export interface FittedBox {

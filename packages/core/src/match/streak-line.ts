@@ -1,4 +1,6 @@
 // A straight line over a plate, and brightness along it.
+import { solveTwo } from '../linear/solve-linear';
+import { sampleBilinear } from '../raster/bilinear';
 
 /** Scene-linear brightness of a plate at three frames, row by row; a neighbour that is not there is null. */
 export interface PlateLight {
@@ -41,7 +43,7 @@ export function straighten({ now, width, height }: PlateLight, from: Place, to: 
         moment = 0;
       for (let across = -5; across <= 5; across += 0.5) {
         const p = alongOf(line, s, across),
-          v = Math.abs(sample(now, width, height, p) - level) ** 2;
+          v = Math.abs(sampleAt(now, width, height, p) - level) ** 2;
         light += v;
         moment += v * across;
       }
@@ -52,10 +54,9 @@ export function straighten({ now, width, height }: PlateLight, from: Place, to: 
       m0 += moment;
       m1 += moment * s;
     }
-    const determinant = w0 * w2 - w1 * w1;
-    if (!(determinant > 1e-9 * w0 * w2)) return line;
-    const slope = (m1 * w0 - m0 * w1) / determinant,
-      shift = (m0 - slope * w1) / w0;
+    const fit = solveTwo(w0, w1, w2, m0, m1, 1e-9);
+    if (fit === null) return line;
+    const [shift, slope] = fit;
     line = lineOf(alongOf(line, 0, shift), alongOf(line, line.lengthPx, shift + slope * line.lengthPx));
   }
   return line;
@@ -68,7 +69,7 @@ function lineOf(from: Place, to: Place): Line {
 
 function surroundings(plane: Float32Array, width: number, height: number, line: Line, s: number): number {
   const beside = [-AROUND_PX - 1, -AROUND_PX, AROUND_PX, AROUND_PX + 1].map((across) =>
-    sample(plane, width, height, alongOf(line, s, across)),
+    sampleAt(plane, width, height, alongOf(line, s, across)),
   );
   return beside.reduce((a, b) => a + b, 0) / beside.length;
 }
@@ -87,7 +88,7 @@ export function profileAlong({ now, width, height }: PlateLight, line: Line): { 
     let sum = 0,
       count = 0;
     for (let across = -ACROSS_PX; across <= ACROSS_PX; across += 0.5) {
-      sum += sample(now, width, height, alongOf(line, s, across));
+      sum += sampleAt(now, width, height, alongOf(line, s, across));
       count++;
     }
     values.push(sum / count - surroundings(now, width, height, line, s));
@@ -95,18 +96,7 @@ export function profileAlong({ now, width, height }: PlateLight, line: Line): { 
   return { start: -beyond, values };
 }
 
-/** Bilinear; a pixel's centre is at its index plus a half; the border is repeated. */
-function sample(plane: Float32Array, width: number, height: number, { x, y }: Place): number {
-  return sampleAt(plane, width, height, x, y);
-}
-
-export function sampleAt(plane: Float32Array, width: number, height: number, x: number, y: number): number {
-  const fx = Math.min(width - 1, Math.max(0, x - 0.5)),
-    fy = Math.min(height - 1, Math.max(0, y - 0.5));
-  const x0 = Math.min(width - 2, Math.floor(fx)),
-    y0 = Math.min(height - 2, Math.floor(fy));
-  const u = fx - x0,
-    v = fy - y0,
-    i = y0 * width + x0;
-  return (plane[i] * (1 - u) + plane[i + 1] * u) * (1 - v) + (plane[i + width] * (1 - u) + plane[i + width + 1] * u) * v;
+/** A pixel's centre is at its index plus a half. */
+function sampleAt(plane: Float32Array, width: number, height: number, { x, y }: Place): number {
+  return sampleBilinear(plane, width, height, x - 0.5, y - 0.5);
 }

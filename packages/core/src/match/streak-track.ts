@@ -1,4 +1,5 @@
-import { alongOf, sampleAt, type Line, type Place, type PlateLight } from './streak-line';
+import { sampleBilinear } from '../raster/bilinear';
+import { alongOf, type Line, type Place, type PlateLight } from './streak-line';
 
 const LEAST_LIKENESS = 0.6;
 /** A streak may be this many times shorter than the way from frame to frame, and longer. */
@@ -77,7 +78,7 @@ function valuesOf(
       // Written out: millions of these are looked at.
       const s = start + i + byAlong,
         a = across + j + byAcross,
-        v = sampleAt(plane, width, height, at.x + along.x * s - along.y * a, at.y + along.y * s + along.x * a);
+        v = sampleBilinear(plane, width, height, at.x + along.x * s - along.y * a - 0.5, at.y + along.y * s + along.x * a - 0.5);
       out[j * long + i] = v;
       mean += v / out.length;
     }

@@ -1,3 +1,5 @@
+import { sampleBilinear } from './bilinear';
+
 /**
  * Bilinear resampling of one plane, pixel centres aligned (pixel i covers [i, i+1)).
  * Nearest instead keeps labels and invalid marks apart.
@@ -19,7 +21,7 @@ export function resizePlane(
       out[y * toWidth + x] =
         filter === 'nearest'
           ? src[clamp(Math.round(sy), height) * width + clamp(Math.round(sx), width)]
-          : bilinear(src, width, height, sx, sy);
+          : sampleBilinear(src, width, height, sx, sy);
     }
   }
   return out;
@@ -38,16 +40,4 @@ export function resizePicture(rgba: Float32Array, width: number, height: number,
 
 function clamp(i: number, size: number): number {
   return Math.min(size - 1, Math.max(0, i));
-}
-
-function bilinear(src: Float32Array, width: number, height: number, sx: number, sy: number): number {
-  const x = Math.floor(sx),
-    y = Math.floor(sy);
-  const u = sx - x,
-    v = sy - y;
-  const x0 = clamp(x, width),
-    x1 = clamp(x + 1, width),
-    y0 = clamp(y, height) * width,
-    y1 = clamp(y + 1, height) * width;
-  return (src[y0 + x0] * (1 - u) + src[y0 + x1] * u) * (1 - v) + (src[y1 + x0] * (1 - u) + src[y1 + x1] * u) * v;
 }

@@ -1,3 +1,4 @@
+import { aboutMeans, fitPlane, withSlopes, type Plane, type PlaneSums } from '../../linear/plane-sums';
 import type { BlurFramePasses } from '../model/blur-input';
 import { renumber, type Pieces } from './pieces';
 
@@ -82,17 +83,11 @@ function valueAt(v: number, i: number, next: Float32Array, previous: Float32Arra
 }
 
 /** Central form, so that a thin piece gives a level plane instead of a steep one. */
-function solvePlane([n, sx, sy, sxx, sxy, syy]: Float64Array, [r, rx, ry]: Float64Array): [number, number, number] {
-  const cxx = sxx - (sx * sx) / n,
-    cxy = sxy - (sx * sy) / n,
-    cyy = syy - (sy * sy) / n,
-    px = rx - (sx * r) / n,
-    py = ry - (sy * r) / n,
-    det = cxx * cyy - cxy * cxy;
-  const level = n < 12 || det < 4 * n * n;
-  const b = level ? 0 : (px * cyy - py * cxy) / det,
-    c = level ? 0 : (py * cxx - px * cxy) / det;
-  return [(r - b * sx - c * sy) / n, b, c];
+function solvePlane([n, x, y, xx, xy, yy]: Float64Array, [d, xd, yd]: Float64Array): Plane {
+  const sums: PlaneSums = { n, x, y, xx, xy, yy, d, xd, yd };
+  const spread = aboutMeans(sums);
+  const isThin = n < 12 || spread.xx * spread.yy - spread.xy * spread.xy < 4 * n * n;
+  return (isThin ? null : fitPlane(sums)) ?? withSlopes(sums, 0, 0);
 }
 
 function leadsTo(host: PieceMotion, guest: PieceMotion, { motion, depth }: BlurFramePasses): boolean {

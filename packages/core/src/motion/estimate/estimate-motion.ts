@@ -114,7 +114,7 @@ function agreement({ width, height, vectors }: Flow, back: Flow, from: Pyramid, 
       if (sx < 0 || sy < 0 || sx > width - 1 || sy > height - 1) continue;
       sampleVectors(back, sx, sy, home);
       const off = Math.hypot(u + home[0], v + home[1]) / (AGREE_PX + AGREE_SHARE * Math.hypot(u, v));
-      const difference = Math.abs(sampleLevel(to[0], sx, sy) - sampleLevel(from[0], x, y)) / MOST_DIFFERENCE;
+      const difference = Math.abs(sampleLevel(to[0], to[0].values, sx, sy) - sampleLevel(from[0], from[0].values, x, y)) / MOST_DIFFERENCE;
       if (off < 1 && difference < 1) belief[i] = (1 - off * off) * (1 - difference * difference);
     }
   }

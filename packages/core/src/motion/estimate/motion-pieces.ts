@@ -1,6 +1,6 @@
 import { nearestMember } from '../../raster/nearest';
 import { boxMean } from '../../raster/box-mean';
-import { solveLinear } from '../../solve-linear';
+import { addValue, emptySums, fitPlane } from '../../linear/plane-sums';
 import type { Flow } from '../flow/flow';
 import type { Pyramid, PyramidLevel } from '../flow/pyramid';
 import { slid, type Piece } from './piece';
@@ -109,18 +109,14 @@ function isNear({ x, y, u, v }: Points, k: number, p: Float64Array): boolean {
 
 /** Least squares; null when the points lie on a line. */
 function fitted({ x, y, u, v }: Points, members: readonly number[]): Float64Array | null {
-  const m = new Float64Array(9),
-    right = [new Float64Array(3), new Float64Array(3)];
+  const across = emptySums(),
+    down = emptySums();
   for (const k of members) {
-    const row = [1, x[k], y[k]];
-    for (let i = 0; i < 3; i++) {
-      right[0][i] += row[i] * u[k];
-      right[1][i] += row[i] * v[k];
-      for (let j = 0; j < 3; j++) m[i * 3 + j] += row[i] * row[j];
-    }
+    addValue(across, x[k], y[k], u[k]);
+    addValue(down, x[k], y[k], v[k]);
   }
-  const a = solveLinear(m, right[0], 3),
-    b = solveLinear(m, right[1], 3);
+  const a = fitPlane(across),
+    b = fitPlane(down);
   if (a === null || b === null) return null;
   const out = Float64Array.of(...a, ...b);
   // Nothing shrinks to nothing or turns by a right angle in a frame.

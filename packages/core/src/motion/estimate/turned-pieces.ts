@@ -131,7 +131,7 @@ function errorOf({ x, y, parameters: p }: Piece, { width, height }: Flow, from: 
       py = (y[k] + height / 2 + 0.5) * scale - 0.5;
     const tx = px + (p[0] + p[1] * x[k] + p[2] * y[k]) * scale,
       ty = py + (p[3] + p[4] * x[k] + p[5] * y[k]) * scale;
-    sum += Math.min(MOST_DIFFERENCE, Math.abs(sampleLevel(other, tx, ty) - sampleLevel(now, px, py)));
+    sum += Math.min(MOST_DIFFERENCE, Math.abs(sampleLevel(other, other.values, tx, ty) - sampleLevel(now, now.values, px, py)));
   }
   return sum / x.length;
 }

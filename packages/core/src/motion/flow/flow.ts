@@ -1,3 +1,4 @@
+import { sampleBilinear } from '../../raster/bilinear';
 import type { Pyramid, PyramidLevel } from './pyramid';
 import { PATCH, PatchSearch } from './patch-search';
 import { sampleLevel } from './pyramid';
@@ -39,28 +40,15 @@ export function estimateFlow(from: Pyramid, to: Pyramid, { finestLevel }: FlowOp
   return enlarged(densified(from[last], to[last], grid), width, height);
 }
 
-/** Bilinear, vectors scaled with the size. */
+/** Vectors grow with the picture. */
 function enlarged(flow: Flow, width: number, height: number): Flow {
   if (flow.width === width && flow.height === height) return flow;
   const vectors = new Float32Array(width * height * 2);
   const scale = Math.round(width / flow.width);
-  for (let y = 0; y < height; y++) {
-    const sy = Math.min(flow.height - 1, Math.max(0, (y + 0.5) / scale - 0.5)),
-      y0 = Math.floor(sy),
-      v = sy - y0,
-      row = y0 * flow.width,
-      below = Math.min(flow.height - 1, y0 + 1) * flow.width;
-    for (let x = 0; x < width; x++) {
-      const sx = Math.min(flow.width - 1, Math.max(0, (x + 0.5) / scale - 0.5)),
-        x0 = Math.floor(sx),
-        u = sx - x0,
-        x1 = Math.min(flow.width - 1, x0 + 1);
-      for (let c = 0; c < 2; c++)
-        vectors[(y * width + x) * 2 + c] =
-          scale *
-          ((flow.vectors[(row + x0) * 2 + c] * (1 - u) + flow.vectors[(row + x1) * 2 + c] * u) * (1 - v) +
-            (flow.vectors[(below + x0) * 2 + c] * (1 - u) + flow.vectors[(below + x1) * 2 + c] * u) * v);
-    }
+  for (let i = 0; i < vectors.length; i++) {
+    const x = (i >> 1) % width,
+      y = ((i >> 1) - x) / width;
+    vectors[i] = scale * sampleBilinear(flow.vectors, flow.width, flow.height, (x + 0.5) / scale - 0.5, (y + 0.5) / scale - 0.5, 2, i & 1);
   }
   return { width, height, vectors };
 }
@@ -184,7 +172,7 @@ function densified(a: PyramidLevel, b: PyramidLevel, grid: PatchGrid): Flow {
         const x = grid.x[k] + c,
           y = grid.y[k] + r,
           i = y * width + x;
-        const d = Math.abs(sampleLevel(b, x + u, y + v) - a.values[a.origin + y * a.stride + x]);
+        const d = Math.abs(sampleLevel(b, b.values, x + u, y + v) - a.values[a.origin + y * a.stride + x]);
         const w = 1 / (0.004 + d * d * 4 + grid.cost[k]);
         vectors[i * 2] += u * w;
         vectors[i * 2 + 1] += v * w;

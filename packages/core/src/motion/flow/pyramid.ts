@@ -76,9 +76,9 @@ function levelOf(src: Float32Array, width: number, height: number): PyramidLevel
   return { width, height, stride, origin: MARGIN_PX * stride + MARGIN_PX, values, slopeX, slopeY };
 }
 
-/** Bilinear; beyond the margin the border goes on. */
-export function sampleLevel(level: PyramidLevel, x: number, y: number): number {
-  const { values, stride, origin, width, height } = level;
+/** A level's values, or its slopes, between pixels: bilinear without a look at the border, which goes on for the margin and beyond it. */
+export function sampleLevel(level: PyramidLevel, plane: Float32Array, x: number, y: number): number {
+  const { stride, origin, width, height } = level;
   const px = Math.min(width + MARGIN_PX - 2, Math.max(-MARGIN_PX + 1, x)),
     py = Math.min(height + MARGIN_PX - 2, Math.max(-MARGIN_PX + 1, y));
   const x0 = Math.floor(px),
@@ -86,5 +86,5 @@ export function sampleLevel(level: PyramidLevel, x: number, y: number): number {
     fx = px - x0,
     fy = py - y0,
     i = origin + y0 * stride + x0;
-  return (values[i] * (1 - fx) + values[i + 1] * fx) * (1 - fy) + (values[i + stride] * (1 - fx) + values[i + stride + 1] * fx) * fy;
+  return (plane[i] * (1 - fx) + plane[i + 1] * fx) * (1 - fy) + (plane[i + stride] * (1 - fx) + plane[i + stride + 1] * fx) * fy;
 }

@@ -1,3 +1,5 @@
+import { solveTwo } from '../../linear/solve-linear';
+
 /** measured = offset + slope x stored, held against points of which many may be wrong. */
 export interface LineFit {
   readonly offset: number;
@@ -104,9 +106,8 @@ function leastSquares(
     sxx += w * xs[k] * xs[k];
     sxy += w * xs[k] * ys[k];
   }
-  const det = sw * sxx - sx * sx;
-  if (!(det > 1e-12 * sw * sxx)) return null;
-  return { slope: (sw * sxy - sx * sy) / det, offset: (sxx * sy - sx * sxy) / det };
+  const line = solveTwo(sw, sx, sxx, sy, sxy, 1e-12);
+  return line === null ? null : { offset: line[0], slope: line[1] };
 }
 
 /** Repeatable random numbers (Park and Miller 1988). */

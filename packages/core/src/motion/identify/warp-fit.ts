@@ -1,6 +1,5 @@
-import { solveLinear } from '../../solve-linear';
-import type { PyramidLevel } from '../flow/pyramid';
-import { MARGIN_PX } from '../flow/pyramid';
+import { solveLinear } from '../../linear/solve-linear';
+import { sampleLevel, type PyramidLevel } from '../flow/pyramid';
 import type { MeasuredMotion } from './measured-motion';
 
 /** Points of a picture, and the pictures beside it. */
@@ -169,8 +168,8 @@ function warpAndSlopes(
       const k = view.chosen === null ? m : view.chosen[m];
       const q = DOUBT * DOUBT + e * e,
         w = (DOUBT * DOUBT * DOUBT * DOUBT) / (q * q);
-      const gx = bilinear(other, other.slopeX, tx[m], ty[m]) * scale,
-        gy = bilinear(other, other.slopeY, tx[m], ty[m]) * scale;
+      const gx = sampleLevel(other, other.slopeX, tx[m], ty[m]) * scale,
+        gy = sampleLevel(other, other.slopeY, tx[m], ty[m]) * scale;
       for (let j = 0; j < size; j++) row[j] = xs[j][k] * gx + ys[j][k] * gy;
       for (let i = 0; i < size; i++) {
         const wr = w * row[i];
@@ -238,7 +237,7 @@ function looksOf(measured: WarpPictures, vx: Float64Array, vy: Float64Array, { t
       tx[m] = px;
       ty[m] = py;
       // NaN fails every comparison.
-      difference[m] = px >= -0.5 && py >= -0.5 && px <= right && py <= bottom ? bilinear(other, other.values, px, py) - own[k] : NaN;
+      difference[m] = px >= -0.5 && py >= -0.5 && px <= right && py <= bottom ? sampleLevel(other, other.values, px, py) - own[k] : NaN;
     }
     looks.push({ other, sign, count, difference, tx, ty });
   }
@@ -254,18 +253,6 @@ function ownValues({ now, x, y }: WarpPictures, level: number): Float64Array {
   const scale = 2 ** -level,
     plane = now[level];
   return (known[level] ??= Float64Array.from(x, (px, k) =>
-    bilinear(plane, plane.values, (px + 0.5) * scale - 0.5, (y[k] + 0.5) * scale - 0.5),
+    sampleLevel(plane, plane.values, (px + 0.5) * scale - 0.5, (y[k] + 0.5) * scale - 0.5),
   ));
-}
-
-function bilinear(level: PyramidLevel, plane: Float32Array, x: number, y: number): number {
-  const { stride, origin, width, height } = level;
-  const px = Math.min(width + MARGIN_PX - 2, Math.max(1 - MARGIN_PX, x)),
-    py = Math.min(height + MARGIN_PX - 2, Math.max(1 - MARGIN_PX, y));
-  const x0 = Math.floor(px),
-    y0 = Math.floor(py),
-    fx = px - x0,
-    fy = py - y0,
-    i = origin + y0 * stride + x0;
-  return (plane[i] * (1 - fx) + plane[i + 1] * fx) * (1 - fy) + (plane[i + stride] * (1 - fx) + plane[i + stride + 1] * fx) * fy;
 }

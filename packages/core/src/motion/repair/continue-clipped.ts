@@ -1,4 +1,15 @@
 import { CLIPPED_X, CLIPPED_Y } from '../audit/clipped';
+import {
+  aboutMeans,
+  addValue,
+  emptySums,
+  fitSimilarity,
+  withSlopes,
+  type CentredSums,
+  type Plane,
+  type PlaneSums,
+} from '../../linear/plane-sums';
+import { solveTwo } from '../../linear/solve-linear';
 import type { MotionField } from '../../raster/motion-field';
 
 /** Half side of the window in which the motion's slope is fitted, and the fewest values that tell one. */
@@ -41,7 +52,7 @@ export function continueClipped(field: MotionField, trusted: Uint8Array, clipped
         slope = slopeAt(field, stored, trusted, clipped, source);
         slopes.set(source, slope);
       }
-      const continued = slope.map(({ value, right, down }) => value + right * dx + down * dy);
+      const continued = slope.map(([value, right, down]) => value + right * dx + down * dy);
       for (const [axis, bit] of [CLIPPED_X, CLIPPED_Y].entries()) {
         if ((clipped[i] & bit) === 0) continue;
         const known = stored[i * 2 + axis],
@@ -95,13 +106,6 @@ function belongTogether(vectors: Float32Array, i: number, j: number): boolean {
   return Math.hypot(vectors[i * 2] - x, vectors[i * 2 + 1] - y) <= SAME_PX + SAME_SHARE * Math.hypot(x, y);
 }
 
-/** One component of the vector at a pixel, and its change a pixel to the right and down. */
-interface Plane {
-  readonly value: number;
-  readonly right: number;
-  readonly down: number;
-}
-
 /**
  * Least squares over components that are not clipped: first of a similarity, d(p) = d0 + m (p - p0) with m complex, which both components
  * share; then of a plane for each component, held near the similarity where the component itself tells little.
@@ -118,35 +122,16 @@ function slopeAt(field: MotionField, vectors: Float32Array, trusted: Uint8Array,
       oy = Math.floor(j / width) - py;
     for (const [axis, bit] of [CLIPPED_X, CLIPPED_Y].entries()) {
       if ((clipped[j] & bit) !== 0) continue;
-      const s = sums[axis],
-        d = vectors[j * 2 + axis];
-      s.n++;
-      s.x += ox;
-      s.y += oy;
-      s.xx += ox * ox;
-      s.xy += ox * oy;
-      s.yy += oy * oy;
-      s.d += d;
-      s.xd += ox * d;
-      s.yd += oy * d;
+      addValue(sums[axis], ox, oy, vectors[j * 2 + axis]);
     }
   }
   const [sx, sy] = sums;
-  const plain: readonly Plane[] = [vx, vy].map((value) => ({ value, right: 0, down: 0 }));
+  const plain: readonly Plane[] = [vx, vy].map((value): Plane => [value, 0, 0]);
   if (Math.max(sx.n, sy.n) < FEWEST) return plain;
-  // x: d = a + re ox - im oy; y: d = b + im ox + re oy. Each without its own mean; what is left is the slope that both share.
-  const [cx, cy] = sums.map(withoutMean);
-  const rr = cx.xx + cy.yy,
-    ii = cx.yy + cy.xx,
-    ri = cy.xy - cx.xy,
-    rd = cx.xd + cy.yd,
-    id = cy.xd - cx.yd;
-  const determinant = rr * ii - ri * ri;
-  if (!(determinant > 1e-9 * rr * ii)) return plain;
-  const re = (rd * ii - id * ri) / determinant,
-    im = (id * rr - rd * ri) / determinant;
-  if (!(Math.hypot(re, im) < STEEPEST)) return plain;
-  return [tilt(sx, cx, vx, re, -im), tilt(sy, cy, vy, im, re)];
+  const [cx, cy] = sums.map(aboutMeans),
+    turn = fitSimilarity(cx, cy);
+  if (turn === null || !(Math.hypot(turn.re, turn.im) < STEEPEST)) return plain;
+  return [tilt(sx, cx, vx, turn.re, -turn.im), tilt(sy, cy, vy, turn.im, turn.re)];
 }
 
 /** Pixels of the window that hang together with one: steps from pixel to pixel are small. */
@@ -175,35 +160,9 @@ function surfaceAround(
   return found;
 }
 
-function tilt(s: Sums, c: ReturnType<typeof withoutMean>, known: number, likelyRight: number, likelyDown: number): Plane {
-  const xx = c.xx + HELD,
-    yy = c.yy + HELD,
-    xd = c.xd + HELD * likelyRight,
-    yd = c.yd + HELD * likelyDown;
-  const determinant = xx * yy - c.xy * c.xy;
-  const right = (xd * yy - yd * c.xy) / determinant,
-    down = (yd * xx - xd * c.xy) / determinant;
-  return { right, down, value: s.n === 0 ? known : (s.d - right * s.x - down * s.y) / s.n };
-}
-
-/** Over the window: how many values of a component there are, and sums of places, values and their products. */
-interface Sums {
-  n: number;
-  x: number;
-  y: number;
-  xx: number;
-  xy: number;
-  yy: number;
-  d: number;
-  xd: number;
-  yd: number;
-}
-
-function emptySums(): Sums {
-  return { n: 0, x: 0, y: 0, xx: 0, xy: 0, yy: 0, d: 0, xd: 0, yd: 0 };
-}
-
-function withoutMean({ n, x, y, xx, xy, yy, d, xd, yd }: Sums): Pick<Sums, 'xx' | 'xy' | 'yy' | 'xd' | 'yd'> {
-  const one = n === 0 ? 0 : 1 / n;
-  return { xx: xx - x * x * one, xy: xy - x * y * one, yy: yy - y * y * one, xd: xd - x * d * one, yd: yd - y * d * one };
+/** The plane of one component, its slopes held near the likely ones. */
+function tilt(s: PlaneSums, { xx, xy, yy, xd, yd }: CentredSums, known: number, likelyRight: number, likelyDown: number): Plane {
+  const slopes = solveTwo(xx + HELD, xy, yy + HELD, xd + HELD * likelyRight, yd + HELD * likelyDown, 0);
+  if (s.n === 0 || slopes === null) return [known, likelyRight, likelyDown];
+  return withSlopes(s, slopes[0], slopes[1]);
 }

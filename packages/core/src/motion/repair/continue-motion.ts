@@ -1,3 +1,4 @@
+import { aboutMeans, addValue, emptySums, fitSimilarity, withSlopes } from '../../linear/plane-sums';
 import { nearestMember } from '../../raster/nearest';
 import type { MotionField } from '../../raster/motion-field';
 
@@ -6,11 +7,13 @@ const REACH_PX = 7,
   FEWEST = 20,
   /** Pixels of one surface differ by no more than this from the one that is continued, plus a share of its speed. */
   SAME_PX = 2.5,
-  SAME_SHARE = 0.35;
+  SAME_SHARE = 0.35,
+  /** Slopes above are edges, not motion: pixels a pixel. */
+  STEEPEST = 0.5;
 
 /**
  * Gives every hole the motion of the nearest trusted pixel, carried on as a similarity (turn and scale) fitted around it: the tip of a
- * wing goes on faster than what is left of it. Slopes of more than half a pixel a pixel are edges, not motion, and are not carried on.
+ * wing goes on faster than what is left of it.
  * Returns how many holes got a vector.
  */
 export function continueMotion(field: MotionField, trusted: Uint8Array, holes: Uint8Array): number {
@@ -57,37 +60,19 @@ function fit({ width, height }: MotionField, vectors: Float32Array, trusted: Uin
     vx = vectors[at * 2],
     vy = vectors[at * 2 + 1];
   const near = SAME_PX + SAME_SHARE * Math.hypot(vx, vy);
-  let n = 0,
-    sx = 0,
-    sy = 0,
-    sq = 0,
-    sdx = 0,
-    sdy = 0,
-    re = 0,
-    im = 0;
+  const across = emptySums(),
+    down = emptySums();
   for (let y = Math.max(0, py - REACH_PX); y <= Math.min(height - 1, py + REACH_PX); y++) {
     for (let x = Math.max(0, px - REACH_PX); x <= Math.min(width - 1, px + REACH_PX); x++) {
       const j = y * width + x;
       if (trusted[j] === 0 || Math.abs(vectors[j * 2] - vx) + Math.abs(vectors[j * 2 + 1] - vy) > near) continue;
-      const ox = x - px,
-        oy = y - py,
-        dx = vectors[j * 2],
-        dy = vectors[j * 2 + 1];
-      n++;
-      sx += ox;
-      sy += oy;
-      sq += ox * ox + oy * oy;
-      sdx += dx;
-      sdy += dy;
-      re += ox * dx + oy * dy;
-      im += ox * dy - oy * dx;
+      addValue(across, x - px, y - py, vectors[j * 2]);
+      addValue(down, x - px, y - py, vectors[j * 2 + 1]);
     }
   }
-  const spread = sq - (sx * sx + sy * sy) / n;
-  if (n < FEWEST || !(spread > 0)) return [vx, vy, 0, 0];
-  const mRe = (re - (sx * sdx + sy * sdy) / n) / spread,
-    mIm = (im - (sx * sdy - sy * sdx) / n) / spread;
-  if (!(Math.hypot(mRe, mIm) < 0.5)) return [vx, vy, 0, 0];
+  const turn = across.n < FEWEST ? null : fitSimilarity(aboutMeans(across), aboutMeans(down));
+  if (turn === null || !(Math.hypot(turn.re, turn.im) < STEEPEST)) return [vx, vy, 0, 0];
+  const { re, im } = turn;
   // The fit's own value at the pixel: steps of a coarse type are smoothed with it.
-  return [(sdx - mRe * sx + mIm * sy) / n, (sdy - mRe * sy - mIm * sx) / n, mRe, mIm];
+  return [withSlopes(across, re, -im)[0], withSlopes(down, im, re)[0], re, im];
 }

@@ -1,3 +1,12 @@
+/**
+ * The symmetric two equations a x + b y = p, b x + c y = q. Null when they can't be solved: their determinant is not above `leastShare` of a c.
+ */
+export function solveTwo(a: number, b: number, c: number, p: number, q: number, leastShare: number): [x: number, y: number] | null {
+  const determinant = a * c - b * b;
+  if (!(determinant > leastShare * a * c)) return null;
+  return [(p * c - q * b) / determinant, (q * a - p * b) / determinant];
+}
+
 /** matrix x = right by Gauss elimination with pivots, on copies; `matrix` is size x size, row by row. Null when it can't be solved. */
 export function solveLinear(matrix: ArrayLike<number>, right: ArrayLike<number>, size: number, leastPivot = 1e-12): Float64Array | null {
   const m = Float64Array.from(matrix),

@@ -1,0 +1,53 @@
+import { NODE_FLOATS, RECORD_WORDS, type SliceLayer, type SliceSession } from './kernels';
+import type { WasmExports } from './wasm-exports';
+import type { WasmHeap } from './wasm-heap';
+
+/** The layer's record as `assembly/slices.ts` reads it; its colour and path are placed. TypeError when they do not fill their box or grid. */
+function placeLayer(heap: WasmHeap, { colour, colourBox: c, path: p }: SliceLayer): Int32Array {
+  if (colour.length !== c.width * c.height * 4) throw new TypeError('layer colour does not fill its box');
+  if (p.across < 2 || p.down < 2 || p.nodes.length !== p.across * p.down * p.orders * NODE_FLOATS)
+    throw new TypeError('layer path does not fill its grid');
+  const record = new Int32Array(RECORD_WORDS);
+  record.set([heap.place(colour), c.x0, c.y0, c.width, c.height, heap.place(p.nodes), 0, 0, p.across, p.down, p.orders]);
+  new Float32Array(record.buffer).set([p.x0, p.y0], 6);
+  return record;
+}
+
+/** Places the layers once, for many boxes rendered from them. */
+export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly SliceLayer[]): SliceSession {
+  const mark = heap.mark();
+  const records = layers.map((layer) => placeLayer(heap, layer));
+  return {
+    render({ box, times, weights, layers: shown, path, filter }, out, outOffset, outStride) {
+      if (times.length !== weights.length) throw new TypeError('every time slice needs one weight');
+      heap.scratch(() => {
+        const table = new Int32Array(shown.length * RECORD_WORDS);
+        shown.forEach((index, i) => table.set(records[index] ?? [], i * RECORD_WORDS));
+        const tableAt = heap.place(table);
+        // Four times are read at once: the last one fills up.
+        const timesAt = heap.place(Float32Array.from({ length: (times.length + 3) & ~3 }, (_, i) => times[Math.min(i, times.length - 1)]));
+        const weightsAt = heap.place(weights);
+        const rowAt = heap.allocate(box.width * 16);
+        const workAt = heap.allocate(wasm.sliceWorkBytes(shown.length, times.length));
+        for (let row = 0; row < box.height; row++) {
+          wasm.renderSpan(
+            tableAt,
+            shown.length,
+            timesAt,
+            weightsAt,
+            times.length,
+            box.x0,
+            box.x0 + box.width,
+            box.y0 + row,
+            path === 'arc' ? 1 : 0,
+            filter === 'cubic' ? 1 : 0,
+            rowAt,
+            workAt,
+          );
+          out.set(heap.floats(rowAt, box.width * 4), outOffset + row * outStride);
+        }
+      });
+    },
+    close: () => heap.release(mark),
+  };
+}

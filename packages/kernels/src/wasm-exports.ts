@@ -1,0 +1,59 @@
+/** What `kernels.wasm` exports (the sources stand in `assembly/`). Arguments named for memory are byte addresses. */
+export interface WasmExports {
+  readonly memory: WebAssembly.Memory;
+  heapStart(): number;
+  undoPredictor(ptr: number, length: number): void;
+  applyPredictor(src: number, out: number, length: number): void;
+  deinterleave(src: number, out: number, length: number): void;
+  splitHalvesToFloat(low: number, high: number, out: number, count: number): void;
+  joinBytes(low: number, high: number, out: number, count: number): void;
+  lookUp(data: number, count: number, table: number): void;
+  halfToFloat(src: number, out: number, count: number): void;
+  floatToHalf(src: number, out: number, count: number): void;
+  huffmanWorkBytes(): number;
+  undoHuffman(src: number, bytes: number, out: number, count: number, work: number): number;
+  undoWavelet(data: number, width: number, stepX: number, height: number, stepY: number, maxValue: number): void;
+  blockWorkBytes(): number;
+  undoBlocks(ac: number, acCount: number, dc: number, components: number, width: number, height: number, out: number, work: number): number;
+  renderSpan(
+    layers: number,
+    layerCount: number,
+    times: number,
+    weights: number,
+    slices: number,
+    x0: number,
+    x1: number,
+    y: number,
+    arc: number,
+    cubic: number,
+    out: number,
+    work: number,
+  ): void;
+  sliceWorkBytes(layerCount: number, slices: number): number;
+  gradePixels(
+    rgba: number,
+    count: number,
+    tables: number,
+    entries: number,
+    firstStep: number,
+    shift: number,
+    saturation: number,
+    hasLuma: number,
+  ): void;
+  gatherAperture(
+    rgba: number,
+    radii: number,
+    shares: number,
+    width: number,
+    height: number,
+    places: number,
+    count: number,
+    margin: number,
+    x0: number,
+    x1: number,
+    y0: number,
+    y1: number,
+    out: number,
+    outStride: number,
+  ): void;
+}
