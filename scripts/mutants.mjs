@@ -18,7 +18,7 @@ const copy = path.join(root, '.cache/mutants');
 function makeCopy() {
   rmSync(copy, { recursive: true, force: true });
   mkdirSync(copy, { recursive: true });
-  for (const name of ['package.json', 'jest.config.cjs', 'tsconfig.json', 'ivrex']) cpSync(path.join(root, name), path.join(copy, name));
+  for (const name of ['package.json', 'jest.config.cjs', 'tsconfig.json']) cpSync(path.join(root, name), path.join(copy, name));
   for (const name of ['packages', 'scripts'])
     cpSync(path.join(root, name), path.join(copy, name), {
       recursive: true,

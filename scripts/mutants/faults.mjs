@@ -254,6 +254,7 @@ export const faults = [
     find: "throw new IvrexError('forbidden', `a link leads out",
     replace: "return; throw new IvrexError('forbidden', `a link leads out",
     test: tests('server/test/deliveries'),
+    only: 'is not followed out of the folder',
   },
   // Server.
   {

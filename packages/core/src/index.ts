@@ -42,6 +42,7 @@ export * from './colour/picture-reading';
 export type { PartKind } from './exr/header';
 export { proposeEncoding, type EncodingProposal } from './motion/encoding/propose';
 export * from './passes/cryptomatte';
+export * from './passes/data-planes';
 export * from './colour/cube-lut';
 export * from './motion/encoding/describe-encoding';
 export * from './motion/identify/identification';

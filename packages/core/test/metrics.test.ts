@@ -7,6 +7,7 @@ import {
   proposeEncoding,
   resizeMotionField,
   emptyMotionField,
+  resizeNearest,
   resizePlane,
   shutterAngleDeg,
   shutterFromAngle,
@@ -81,7 +82,15 @@ test('a motion field at twice the size has vectors twice as long and keeps its h
   // Across the edge between the two motions nothing is mixed.
   for (let x = 0; x < 8; x++) expect(large.toNext[x * 2]).toBeCloseTo(x < 4 ? 6 : 80, 4);
   expect(large.valid[3 * 8 + 7]).toBe(0);
-  expect(resizePlane(Float32Array.of(0, 1), 2, 1, 4, 1, 'linear')).toEqual(Float32Array.of(0, 0.25, 0.75, 1));
+  expect(resizePlane(Float32Array.of(0, 1), 2, 1, 4, 1)).toEqual(Float32Array.of(0, 0.25, 0.75, 1));
+});
+
+test('labels keep their values at another size: each pixel takes the one that its centre lies in', () => {
+  const ids = Uint32Array.of(7, 9, 4000000000, 1);
+  expect(resizeNearest(ids, 2, 2, 4, 2)).toEqual(Uint32Array.of(7, 7, 9, 9, 4000000000, 4000000000, 1, 1));
+  expect(resizeNearest(Uint8Array.of(1, 2, 3, 4, 5, 6), 6, 1, 2, 1)).toEqual(Uint8Array.of(2, 5));
+  expect(resizeNearest(Float32Array.of(1, NaN, 3), 3, 1, 2, 1)).toEqual(Float32Array.of(1, 3));
+  expect(resizeNearest(ids, 2, 2, 2, 2)).toBe(ids);
 });
 
 test.each([

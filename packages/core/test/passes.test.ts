@@ -2,10 +2,13 @@ import fc from 'fast-check';
 import {
   cryptomatteId,
   cryptomattesOf,
+  depthName,
   guessRole,
+  idNames,
   matteOf,
   measureBlurAtEdges,
   measurePass,
+  objectIds,
   objectsAt,
   rankOf,
   rankPlanes,
@@ -155,6 +158,32 @@ describe('blur at the edges that motion crosses', () => {
   test('where nothing moves, or nothing ends, nothing is said', () => {
     expect(measureBlurAtEdges(coverage(0, 0), constant(0), constant(0), size, [0, 0])).toBeNull();
     expect(measureBlurAtEdges(constant(1), constant(9), constant(0), size, [0, 0])).toBeNull();
+  });
+});
+
+describe('the channel of a data pass that is used', () => {
+  test.each([
+    [['Z'], 'Z'],
+    [['A', 'z'], 'z'],
+    [['ZBack', 'Z'], 'Z'],
+    [['alpha', 'Depth'], 'Depth'],
+    [['distance', 'near'], 'distance'],
+  ])('depth of %j is %s', (names, expected) => expect(depthName(names)).toBe(expected));
+
+  test('ids of a Cryptomatte are the bits of the first rank where it covers, 0 elsewhere', () => {
+    const bits = Uint32Array.of(cryptomatteId('mill'), cryptomatteId('heron'), cryptomatteId('gear'));
+    const planes = [
+      { name: '00.R', data: new Float32Array(bits.buffer) },
+      { name: '00.G', data: Float32Array.of(1, 0.6, 0) },
+      { name: '00.B', data: new Float32Array(3) },
+    ];
+    expect(idNames(['00.A', '00.B', '00.G', '00.R', '01.R'])).toEqual(['00.G', '00.R']);
+    expect(objectIds(planes.slice(0, 2))).toEqual(Uint32Array.of(bits[0], bits[1], 0));
+  });
+  test('other ids are the first channel as it is stored', () => {
+    const data = Float32Array.of(3, 1.5, 0);
+    expect(idNames(['object', 'material'])).toEqual(['object']);
+    expect(objectIds([{ name: 'object', data }])).toBe(data);
   });
 });
 

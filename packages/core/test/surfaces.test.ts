@@ -176,7 +176,7 @@ test("a surface's box holds its first and last row and column, and its longest v
   ]);
   s.motion.toPrevious[(12 * W + 6) * 2 + 1] = 12;
   const surfaces = surfacesOf(s, s.trusted),
-    bounds = boundsOf({ ...s, width: W, height: H }, { ...surfaces, count: surfaces.count + 1 });
+    bounds = boundsOf({ ...s, width: W }, { ...surfaces, count: surfaces.count + 1 });
   expect(bounds[at(surfaces, 6)]).toEqual({ box: { x0: 4, y0: 0, width: 10, height: H }, longestPx: 13 });
   expect(bounds[at(surfaces, 14)]?.box).toEqual({ x0: 14, y0: 0, width: 1, height: H });
   expect(bounds[surfaces.count]).toBeUndefined();

@@ -201,7 +201,7 @@ function hurt(
       return;
     case 'filtered':
       data.set(
-        resizePlane(resizePlane(data, width, height, width / 2, height / 2, 'linear'), width / 2, height / 2, width, height, 'linear'),
+        resizePlane(resizePlane(data, width, height, width / 2, height / 2), width / 2, height / 2, width, height),
       );
       return;
     case 'none':

@@ -215,7 +215,7 @@ describe('what is there already', () => {
 
   test('is not followed out of the folder of deliveries by a link', async () => {
     const outside = path.join(bench.data, 'outside');
-    mkdirSync(outside, { recursive: true });
+    for (const folder of [outside, root]) mkdirSync(folder, { recursive: true });
     symlinkSync(outside, path.join(root, 'linked'));
     const { delivery } = await deliver({ ...range, name: 'linked' });
     expect(delivery).toMatchObject({

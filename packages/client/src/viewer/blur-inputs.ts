@@ -1,8 +1,8 @@
 import { readingOf, type Element, type ElementMatte, type Raster, type ShotDetail } from '@ivrex/contract';
-import type { MattePlanes, SampleType } from '@ivrex/core';
+import { depthName, objectIds, resizeNearest, type MattePlanes, type SampleType } from '@ivrex/core';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
-import { isCryptomatte, ranksOf } from './data-picture';
+import { namedPlanes } from './data-picture';
 import type { FrameInputs, FrameRasters, ShapeInputs } from '../workers/blur-worker';
 import { rateOf } from './blur-keys';
 
@@ -72,12 +72,8 @@ export function shapeInputs({ passes, settings }: ShotDetail, { beauty, matte, p
 /** Planes of a matte pass as they are stored. */
 export async function loadMattePlanes(matte: ElementMatte | null, frame: number): Promise<MattePlanes | null> {
   if (matte === null) return null;
-  const { header, planes } = await loadRaster(matte.pass, frame, 'planes');
-  return {
-    width: header.width,
-    height: header.height,
-    planes: header.names.map((name, i) => ({ name, data: planes[i] as Float32Array })),
-  };
+  const raster = await loadRaster(matte.pass, frame, 'planes');
+  return { width: raster.header.width, height: raster.header.height, planes: namedPlanes(raster) };
 }
 
 async function loadRasters(
@@ -94,7 +90,7 @@ async function loadRasters(
     loadMattePlanes(matte, frame),
   ]);
   const { width, height } = picture.header;
-  const planes = new Map(vectors.header.names.map((name, i) => [name, vectors.planes[i] as Float32Array]));
+  const planes = new Map(namedPlanes(vectors).map(({ name, data }) => [name, data]));
   return {
     width,
     height,
@@ -103,35 +99,18 @@ async function loadRasters(
       motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
       depth: distances && depthPlane(distances, width, height),
       matte: cut,
-      ids: objects && atSize(isCryptomatte(objects) ? nearestObjects(objects) : objects, 0, width, height),
+      ids: objects && atSize(objects, objectIds(namedPlanes(objects)), width, height),
     },
   };
 }
 
 /** The depth of a raster at the picture's size. */
 export function depthPlane(raster: Raster, width: number, height: number): Float32Array {
-  return atSize(raster, Math.max(0, raster.header.names.indexOf('Z')), width, height) as Float32Array;
+  const planes = namedPlanes(raster),
+    name = depthName(raster.header.names);
+  return atSize(raster, planes.find((p) => p.name === name)?.data ?? planes[0].data, width, height);
 }
 
-/** The object that covers most of each pixel: the bits of its id, the same number in every frame. */
-function nearestObjects(raster: Raster): PlainRaster {
-  const { ids, coverages } = ranksOf(raster);
-  const plane = Uint32Array.from(ids[0] ?? [], (id, i) => (coverages[0][i] > 0 ? id : 0));
-  return { header: raster.header, planes: [plane] };
-}
-
-interface PlainRaster {
-  readonly header: Pick<Raster['header'], 'width' | 'height'>;
-  readonly planes: readonly (Float32Array | Uint16Array | Uint32Array)[];
-}
-
-/** One plane at the beauty's size, nearest pixels. */
-function atSize(raster: PlainRaster, plane: number, width: number, height: number): Float32Array | Uint32Array {
-  const src = raster.planes[plane] as Float32Array | Uint32Array;
-  const { width: w, height: h } = raster.header;
-  if (w === width && h === height) return src;
-  const out = src instanceof Uint32Array ? new Uint32Array(width * height) : new Float32Array(width * height);
-  for (let i = 0; i < out.length; i++)
-    out[i] = src[Math.floor((Math.floor(i / width) * h) / height) * w + Math.floor(((i % width) * w) / width)];
-  return out;
+function atSize<T extends Float32Array | Uint32Array>({ header }: Raster, plane: T, width: number, height: number): T {
+  return resizeNearest(plane, header.width, header.height, width, height);
 }

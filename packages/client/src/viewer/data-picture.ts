@@ -1,4 +1,4 @@
-import { halfToNumber, rankPlanes, type RankPlanes } from '@ivrex/core';
+import { areRanks, halfToNumber, rankPlanes, type NamedPlane, type RankPlanes } from '@ivrex/core';
 import type { Raster, Role } from '@ivrex/contract';
 
 export interface ShownPixels {
@@ -77,12 +77,17 @@ function mostFrequent(plane: Float32Array): number {
 }
 
 export function isCryptomatte(raster: Raster): boolean {
-  return raster.header.format === 'planes32f' && raster.header.names.some((name) => name.startsWith('00.'));
+  return raster.header.format === 'planes32f' && areRanks(raster.header.names);
 }
 
 /** Ranks of a Cryptomatte raster. */
 export function ranksOf(raster: Raster): RankPlanes {
-  return rankPlanes(raster.header.names.map((name, i) => ({ name, data: raster.planes[i] as Float32Array })));
+  return rankPlanes(namedPlanes(raster));
+}
+
+/** Of a raster that was asked for as planes. */
+export function namedPlanes({ header, planes }: Raster): NamedPlane[] {
+  return header.names.map((name, i) => ({ name, data: planes[i] as Float32Array }));
 }
 
 /** One colour an object, mixed by coverage; with a choice, the others step back. */

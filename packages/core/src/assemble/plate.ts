@@ -66,7 +66,7 @@ export function fitPlate(rgba: Float32Array, plate: FitSize, frame: FitSize, fit
       }
     const wide = Math.max(1, Math.round(box.width)),
       tall = Math.max(1, Math.round(box.height));
-    const scaled = resizePlane(small, width, height, wide, tall, 'linear');
+    const scaled = resizePlane(small, width, height, wide, tall);
     const left = Math.round(box.x),
       top = Math.round(box.y);
     for (let y = Math.max(0, top); y < Math.min(frame.height, top + tall); y++)

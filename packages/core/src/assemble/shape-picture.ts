@@ -26,7 +26,7 @@ export function matteChannel(names: readonly string[]): string | null {
 
 /** Coverage 0 to 1 at the picture's size. Objects are those of a Cryptomatte where the planes are its ranks, else the values of the first plane. */
 export function mattePlane({ width, height, planes }: MattePlanes, choice: MatteChoice, toWidth: number, toHeight: number): Float32Array {
-  const scaled = (plane: Float32Array) => resizePlane(plane, width, height, toWidth, toHeight, 'linear');
+  const scaled = (plane: Float32Array) => resizePlane(plane, width, height, toWidth, toHeight);
   if (choice.kind === 'pass') {
     const name = matteChannel(planes.map((p) => p.name));
     return scaled(planes.find((p) => p.name === name)?.data ?? new Float32Array(width * height));

@@ -1,16 +1,21 @@
 import {
   IvrexError,
+  depthName,
+  idNames,
+  objectIds,
   readMotion,
+  resizeNearest,
   resizeMotionField,
   resizePicture,
   resizePlane,
   type Attribute,
   type BlurFramePasses,
   type MotionField,
+  type NamedPlane,
   type Window,
 } from '@ivrex/core';
 import { aboutFile } from '../formats/image-file';
-import { channelsInLayer, cryptomatteOf, shortName } from '../formats/layers';
+import { channelsInLayer, shortName } from '../formats/layers';
 import type { NodeHost } from '../host/node-host';
 import { FileReader } from './file-reader';
 import { alphaOf, loadElementPicture, loadPicture, type Picture } from './load-picture';
@@ -122,7 +127,7 @@ async function loadMotion(
       repairs = sources.repairs ?? [];
     const coverage =
       beauty.hasAlpha && (encoding.premultiplied || repairs.some((r) => r.on))
-        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height, 'linear')
+        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height)
         : null;
     const planes = { planes: planesOf(stored), width, height, fps: sources.fps ?? stored.fps, beautyAlpha: coverage };
     const { field } = readMotion(planes, typesOf(stored), encoding, repairs, coverage);
@@ -131,25 +136,35 @@ async function loadMotion(
 }
 
 export async function loadDepthAt(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
-  const { header } = await reader.open(pass.file);
-  const names = channelsInLayer(header, pass);
-  return loadPlane(pass, names.find((n) => ['Z', 'z', 'depth'].includes(shortName(header, pass, n))) ?? names[0], beauty, reader, warnings);
+  const [depth] = await loadNamed(pass, (names) => [depthName(names)], reader, beauty, warnings);
+  return depth.data;
 }
 
-/** Ids as they are stored; of a Cryptomatte the bits of the id that covers most of each pixel, the same in every frame. */
 async function loadIds(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array | Uint32Array> {
-  const { header } = await reader.open(pass.file);
-  const names = channelsInLayer(header, pass);
-  if (cryptomatteOf(header, pass) === null) return loadPlane(pass, names[0], beauty, reader, warnings);
-  const first = names.find((n) => /^00\.r/i.test(shortName(header, pass, n))) ?? names[0];
-  const ids = await loadPlane(pass, first, beauty, reader, warnings);
-  return new Uint32Array(ids.buffer, ids.byteOffset, ids.length);
+  return objectIds(await loadNamed(pass, idNames, reader, beauty, warnings));
 }
 
-/** One data channel at the beauty's size, nearest pixels. */
-async function loadPlane(pass: PassFile, name: string, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
-  const { planes, width, height } = await reader.planes(pass, [name]);
+/** The chosen channels of a data pass at the beauty's size, nearest pixels. Channels are chosen by, and come back under, their short names. */
+async function loadNamed(
+  pass: PassFile,
+  choose: (names: readonly string[]) => readonly string[],
+  reader: FileReader,
+  beauty: Picture,
+  warnings: string[],
+): Promise<NamedPlane[]> {
+  const { header } = await reader.open(pass.file);
+  const fullNames = new Map(channelsInLayer(header, pass).map((full) => [shortName(header, pass, full), full]));
+  const names = choose([...fullNames.keys()]);
+  const { planes, width, height } = await reader.planes(
+    pass,
+    names.map((name) => fullNames.get(name) ?? name),
+  );
   if (width !== beauty.width || height !== beauty.height)
-    warnings.push(`${name} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`);
-  return resizePlane(planes.get(name) ?? new Float32Array(0), width, height, beauty.width, beauty.height, 'nearest');
+    warnings.push(
+      `${names.join(', ')} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`,
+    );
+  return names.map((name) => {
+    const plane = planes.get(fullNames.get(name) ?? name) ?? new Float32Array(width * height);
+    return { name, data: resizeNearest(plane, width, height, beauty.width, beauty.height) };
+  });
 }

@@ -88,7 +88,7 @@ async function borrowAlpha(rgba: Float32Array, width: number, height: number, fr
     names.find((n) => /^r(ed)?$/i.test(shortName(header, from, n))) ??
     names[0];
   const { planes, width: w, height: h } = await reader.planes(from, [name]);
-  const alpha = resizePlane(planes.get(name) ?? new Float32Array(w * h), w, h, width, height, 'linear');
+  const alpha = resizePlane(planes.get(name) ?? new Float32Array(w * h), w, h, width, height);
   for (let i = 0; i < alpha.length; i++) rgba[i * 4 + 3] = alpha[i];
 }
 

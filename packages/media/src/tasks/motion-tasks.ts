@@ -102,7 +102,7 @@ async function coverageOf(
   if (beauty === null) return null;
   const picture = await loadPicture(beauty, host, reader);
   if (!picture.hasAlpha) return null;
-  return resizePlane(alphaOf(picture.rgba), picture.width, picture.height, stored.width, stored.height, 'linear');
+  return resizePlane(alphaOf(picture.rgba), picture.width, picture.height, stored.width, stored.height);
 }
 
 export interface RemapRequest {

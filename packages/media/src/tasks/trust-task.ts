@@ -6,6 +6,7 @@ import {
   prepareBlur,
   readMotion,
   renderRows,
+  resizeNearest,
   resizePlane,
   touchedPixels,
   TRUST_CAUSES,
@@ -94,10 +95,10 @@ async function doubtfulVectors({ motion, encoding, repairs, fps }: FrameSources,
   const { width, height } = stored,
     planes = { planes: planesOf(stored), width, height, fps: fps ?? stored.fps, beautyAlpha: null };
   const alpha = Float32Array.from({ length: passes.rgba.length / 4 }, (_, i) => passes.rgba[i * 4 + 3]);
-  const coverage = resizePlane(alpha, passes.width, passes.height, width, height, 'linear');
+  const coverage = resizePlane(alpha, passes.width, passes.height, width, height);
   const from = { ...planes, beautyAlpha: coverage },
     types = typesOf(stored);
-  const bits = new Float32Array(width * height);
+  const bits = new Uint8Array(width * height);
   const { mask } = clippedPixels(planes, encoding, types);
   const raw = decodeMotion(from, encoding);
   const replaced = (repairs ?? []).filter((step) => step.on && REPLACING.includes(step.kind));
@@ -107,7 +108,7 @@ async function doubtfulVectors({ motion, encoding, repairs, fps }: FrameSources,
     if (mask[i] !== 0) bits[i] += VECTOR_CLIPPED;
     if (mended !== raw && differs(raw, mended, i)) bits[i] += VECTOR_REPAIRED;
   }
-  return Uint8Array.from(resizePlane(bits, width, height, passes.width, passes.height, 'nearest'));
+  return resizeNearest(bits, width, height, passes.width, passes.height);
 }
 
 const DIFFERS_PX = 0.25;

@@ -9,7 +9,7 @@ export interface SurfaceBounds {
 }
 
 /** By surface; undefined when no pixel shows it. */
-export function boundsOf({ width, motion }: BlurInput, { of, count }: Surfaces): (SurfaceBounds | undefined)[] {
+export function boundsOf({ width, motion }: Pick<BlurInput, 'width' | 'motion'>, { of, count }: Surfaces): (SurfaceBounds | undefined)[] {
   const xMin = new Int32Array(count).fill(0x7fffffff),
     xMax = new Int32Array(count).fill(-1),
     yMin = new Int32Array(count).fill(-1),

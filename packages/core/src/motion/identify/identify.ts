@@ -98,8 +98,7 @@ function isBetter(a: Judged, b: Judged, measured: MeasuredMotion): boolean {
 function alphaRelation({ judged }: Settled, measured: MeasuredMotion): EdgeRelation | null {
   const { pass } = judged.samples,
     { hypothesis } = judged;
-  const alpha =
-    ownAlpha(judged.samples)?.data ?? resizePlane(measured.alpha, measured.width, measured.height, pass.width, pass.height, 'linear');
+  const alpha = ownAlpha(judged.samples)?.data ?? resizePlane(measured.alpha, measured.width, measured.height, pass.width, pass.height);
   return relationToAlpha(pass, [hypothesis.x, hypothesis.y], alpha);
 }
 

@@ -1,4 +1,4 @@
-import { resizePlane } from '../../raster/resize';
+import { resizeNearest } from '../../raster/resize';
 import type { Encoding, ScaleUnit } from '../encoding/encoding';
 import { curveWords } from '../encoding/describe-encoding';
 import { blurredBeauty } from './blurred-beauty';
@@ -176,7 +176,7 @@ function holes({ encoding, judged }: Settled, measured: MeasuredMotion, add: Add
 }
 
 function coveredBy(measured: MeasuredMotion, pass: StoredPass): (i: number) => boolean {
-  const alpha = resizePlane(measured.alpha, measured.width, measured.height, pass.width, pass.height, 'nearest');
+  const alpha = resizeNearest(measured.alpha, measured.width, measured.height, pass.width, pass.height);
   return (i) => alpha[i] > 0.99;
 }
 
