@@ -1,6 +1,7 @@
 import { InputNumber } from 'antd';
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useEffect, useRef, useState, type KeyboardEvent } from 'react';
 import { dragged, limited, nudged } from './number-steps';
+import { useDrag } from './use-drag';
 
 interface Props {
   readonly label: string;
@@ -19,7 +20,6 @@ interface Props {
 /** A number that can be dragged by its label, typed, and nudged by arrows (Shift ten times as far, Alt a tenth). */
 export function DragNumber({ label, value, step, min = -Infinity, max = Infinity, unit, digits = 3, onLive, onCommit }: Props) {
   const [shown, setShown] = useState<number | null>(null);
-  const start = useRef<{ x: number; value: number } | null>(null);
   const latest = useRef(value),
     /** The value before it moved: while it moves the shown picture, and so `value`, follows. */
     kept = useRef(value);
@@ -44,24 +44,18 @@ export function DragNumber({ label, value, step, min = -Infinity, max = Infinity
     event.preventDefault();
     live(next);
   };
-  const drag = (event: PointerEvent<HTMLSpanElement>) => {
-    if (start.current !== null) live(dragged(start.current.value, event.clientX - start.current.x, event, steps));
-  };
+  const drag = useDrag<{ x: number; value: number }>({
+    onMove: (start, event) => live(dragged(start.value, event.clientX - start.x, event, steps)),
+    onEnd: commit,
+  });
   return (
     <div className="field">
       <span
         className="label"
         style={{ cursor: 'ew-resize', touchAction: 'none', userSelect: 'none' }}
         title="Drag to change"
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          start.current = { x: e.clientX, value };
-        }}
-        onPointerMove={drag}
-        onPointerUp={() => {
-          start.current = null;
-          commit();
-        }}
+        onPointerDown={(event) => drag.grab({ x: event.clientX, value })(event)}
+        {...drag.follow}
       >
         {label}
       </span>

@@ -5,7 +5,8 @@ import { useMemo, useEffect, useReducer, useRef, useState, type MouseEvent, type
 import { useMatch } from 'react-router';
 import { isRasterReady, onRasterReady } from '../api/raster-cache';
 import { withKey, type ShutterPlan } from '@ivrex/core';
-import { keyAt, StrengthCurve, strengthRange, type StripScale } from './StrengthCurve';
+import { keyAt, strengthRange, type StripScale } from './strength-keys';
+import { StrengthCurve } from './StrengthCurve';
 import { keptQuality, onBlurKept } from './blur-cache';
 import { blurKey } from './blur-keys';
 import { useView } from './view-store';

@@ -1,14 +1,8 @@
-import { mostStrength, strengthAt, withKey, type ShutterPlan, type StrengthKey } from '@ivrex/core';
-import { useRef, type KeyboardEvent, type PointerEvent, type RefObject } from 'react';
-
-export interface StripScale {
-  readonly firstFrame: number;
-  readonly lastFrame: number;
-  /** Width of a frame, and where the chart's top and base lie; units of the strip's drawing. */
-  readonly frameWidth: number;
-  readonly top: number;
-  readonly base: number;
-}
+import { strengthAt, type ShutterPlan, type StrengthKey } from '@ivrex/core';
+import type { KeyboardEvent, PointerEvent, RefObject } from 'react';
+import { arrowOf } from '../ui/arrow-keys';
+import { useDrag } from '../ui/use-drag';
+import { keyAt, MOST_STRENGTH, movedKey, nudgedKey, strengthRange, withoutKey, type KeyChange, type StripScale } from './strength-keys';
 
 interface Props {
   readonly shutter: ShutterPlan;
@@ -18,35 +12,31 @@ interface Props {
   readonly onCommit: (label: string, shutter: ShutterPlan) => void;
 }
 
-const MOST = 10;
-
-/** The strength that the top of the strip stands for. */
-export function strengthRange(shutter: ShutterPlan): number {
-  return Math.max(2, Math.ceil(mostStrength(shutter) * 1.05));
-}
-
-/** The frame and strength at a place of the strip. */
-export function keyAt(
-  event: { clientX: number; clientY: number },
-  box: DOMRect,
-  scale: StripScale,
-  range: number,
-): Omit<StrengthKey, 'way'> {
-  const { firstFrame, lastFrame, top, base } = scale,
-    height = base + 16;
-  const frame = firstFrame + Math.floor(((event.clientX - box.left) / box.width) * (lastFrame - firstFrame + 1));
-  const y = ((event.clientY - box.top) / box.height) * height;
-  return {
-    frame: Math.min(lastFrame, Math.max(firstFrame, frame)),
-    strength: Math.min(MOST, Math.max(0, Number((((base - y) / (base - top)) * range).toFixed(2)))),
-  };
+/** A key that is dragged, the shutter before, and what the strip's top stood for then. */
+interface Held {
+  readonly before: ShutterPlan;
+  readonly key: StrengthKey;
+  readonly range: number;
 }
 
 /** Strength over the frames as a line in the strip, with its keys: dragged, nudged by arrows, taken away by Delete or a double click. */
 export function StrengthCurve({ shutter, scale, svg, onLive, onCommit }: Props) {
-  const grabbed = useRef<{ from: StrengthKey; others: readonly StrengthKey[]; range: number; moved: boolean } | null>(null);
   const { firstFrame, lastFrame, frameWidth, top, base } = scale;
-  const range = grabbed.current?.range ?? strengthRange(shutter);
+  const placed = ({ before, key, range }: Held, event: PointerEvent): ShutterPlan | null => {
+    const box = svg.current?.getBoundingClientRect();
+    return box === undefined ? null : movedKey(before, key, keyAt(event, box, scale, range), scale);
+  };
+  const drag = useDrag<Held>({
+    onMove: (held, event) => {
+      const next = placed(held, event);
+      if (next !== null) onLive(next);
+    },
+    onEnd: (held, event, hasMoved) => {
+      const next = placed(held, event);
+      if (next !== null && hasMoved) onCommit(`Strength key at ${held.key.frame} moved`, next);
+    },
+  });
+  const range = drag.held()?.range ?? strengthRange(shutter);
   const x = (frame: number) => (frame - firstFrame + 0.5) * frameWidth,
     y = (strength: number) => base - (Math.min(range, strength) / range) * (base - top);
   // A held key steps at the next one.
@@ -56,36 +46,11 @@ export function StrengthCurve({ shutter, scale, svg, onLive, onCommit }: Props) 
       points.push(`${x(frame)},${y(strengthAt(shutter, frame - 1))}`);
     points.push(`${x(frame)},${y(strengthAt(shutter, frame))}`);
   }
-  const placed = (event: PointerEvent): ShutterPlan | null => {
-    const box = svg.current?.getBoundingClientRect(),
-      held = grabbed.current;
-    if (!box || held === null) return null;
-    const to = keyAt(event, box, scale, held.range);
-    // It stays between its neighbours: none is lost under it.
-    const from = (held.others.filter((k) => k.frame < held.from.frame).at(-1)?.frame ?? firstFrame - 1) + 1,
-      until = (held.others.find((k) => k.frame > held.from.frame)?.frame ?? lastFrame + 1) - 1;
-    return { ...shutter, keys: withKey(held.others, { ...held.from, ...to, frame: Math.min(until, Math.max(from, to.frame)) }) };
-  };
-  const remove = (key: StrengthKey) =>
-    onCommit(`Strength key at ${key.frame} taken away`, {
-      ...shutter,
-      // The last one leaves its strength behind.
-      strength: shutter.keys.length === 1 ? key.strength : shutter.strength,
-      keys: shutter.keys.filter((k) => k.frame !== key.frame),
-    });
+  const commit = ({ label, shutter: next }: KeyChange) => onCommit(label, next);
   const nudge = (key: StrengthKey) => (event: KeyboardEvent) => {
-    const by = (event.shiftKey ? 0.5 : event.altKey ? 0.01 : 0.05) * (event.key === 'ArrowUp' ? 1 : -1),
-      step = event.key === 'ArrowLeft' ? -1 : 1;
-    const others = shutter.keys.filter((k) => k.frame !== key.frame);
-    if (event.key === 'Delete' || event.key === 'Backspace') remove(key);
-    else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
-      const strength = Math.min(MOST, Math.max(0, Number((key.strength + by).toFixed(3))));
-      onCommit(`Strength ${strength} at ${key.frame}`, { ...shutter, keys: withKey(others, { ...key, strength }) });
-    } else if (event.key === 'ArrowLeft' || event.key === 'ArrowRight') {
-      const frame = Math.min(lastFrame, Math.max(firstFrame, key.frame + step));
-      if (!others.some((k) => k.frame === frame))
-        onCommit(`Strength key moved to ${frame}`, { ...shutter, keys: withKey(others, { ...key, frame }) });
-    } else return;
+    const change = nudgedKey(shutter, key, event, scale);
+    if (change !== null) commit(change);
+    else if (arrowOf(event.key) === null) return;
     event.preventDefault();
     event.stopPropagation();
   };
@@ -110,31 +75,14 @@ export function StrengthCurve({ shutter, scale, svg, onLive, onCommit }: Props) 
           aria-label={`Strength key at frame ${key.frame}`}
           aria-valuenow={key.strength}
           aria-valuemin={0}
-          aria-valuemax={MOST}
+          aria-valuemax={MOST_STRENGTH}
           onKeyDown={nudge(key)}
           onDoubleClick={(event) => {
             event.stopPropagation();
-            remove(key);
+            commit(withoutKey(shutter, key));
           }}
-          onPointerDown={(event) => {
-            event.stopPropagation();
-            event.currentTarget.setPointerCapture(event.pointerId);
-            grabbed.current = { from: key, others: shutter.keys.filter((k) => k.frame !== key.frame), range, moved: false };
-          }}
-          onPointerMove={(event) => {
-            event.stopPropagation();
-            const next = placed(event);
-            if (next === null || grabbed.current === null) return;
-            grabbed.current.moved = true;
-            onLive(next);
-          }}
-          onPointerUp={(event) => {
-            event.stopPropagation();
-            const next = placed(event),
-              held = grabbed.current;
-            grabbed.current = null;
-            if (next !== null && held?.moved === true) onCommit(`Strength key at ${held.from.frame} moved`, next);
-          }}
+          onPointerDown={drag.grab({ before: shutter, key, range })}
+          {...drag.follow}
         >
           <title>{`Frame ${key.frame}: strength ${key.strength}, ${key.way} to the next. Drag; double-click takes it away.`}</title>
           {/* A line without length and with round ends is a dot that the stretched drawing does not stretch. */}

@@ -54,7 +54,7 @@ export interface AssembledView {
   readonly isOld?: boolean;
 }
 
-interface ViewState {
+export interface ViewState {
   /** The element that is worked on; null is the main one. */
   readonly element: ElementId | null;
   /** Settings as they are being dragged: they run ahead of what is kept. */

@@ -1,10 +1,11 @@
 import { curveThrough, toGreyAxis, type CurvePoints } from '@ivrex/core';
-import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import { useRef, type KeyboardEvent } from 'react';
+import { useDrag } from '../../ui/use-drag';
+import { movedPoint, nudgedPoint, withoutPoint, withPoint } from './curve-points';
 
 const WIDTH = 300,
   HEIGHT = 130,
-  STEPS = 60,
-  LEAST_APART = 0.01;
+  STEPS = 60;
 /** Light that the axis is marked at. */
 const MARKS = [0.02, 0.18, 1, 8];
 
@@ -23,8 +24,7 @@ interface Props {
  * further), made and taken away by a double click, taken away by Delete.
  */
 export function CurveEditor({ label, points, colour, histogram, onLive, onCommit }: Props) {
-  const svg = useRef<SVGSVGElement>(null),
-    grabbed = useRef<{ index: number; points: CurvePoints } | null>(null);
+  const svg = useRef<SVGSVGElement>(null);
   const x = (p: number) => p * WIDTH,
     y = (p: number) => (1 - p) * HEIGHT;
   const curve = curveThrough(points);
@@ -36,27 +36,19 @@ export function CurveEditor({ label, points, colour, histogram, onLive, onCommit
       ? ([share((event.clientX - box.left) / box.width), share(1 - (event.clientY - box.top) / box.height)] as const)
       : ([0, 0] as const);
   };
-  /** Between its neighbours: points stay in order. */
-  const placed = (from: CurvePoints, index: number, [px, py]: readonly [number, number]): CurvePoints => {
-    const low = index === 0 ? 0 : from[index - 1][0] + LEAST_APART,
-      high = index === from.length - 1 ? 1 : from[index + 1][0] - LEAST_APART;
-    const round = (v: number) => Number(v.toFixed(4));
-    return from.map((p, i) =>
-      i === index ? ([round(Math.min(high, Math.max(low, px))), round(Math.min(1, Math.max(0, py)))] as const) : p,
-    );
+  const commit = (next: CurvePoints | null) => {
+    if (next !== null) onCommit(next);
   };
-  const without = (index: number) => points.filter((_, i) => i !== index);
-  const add = (event: { clientX: number; clientY: number }) => {
-    const [px, py] = at(event);
-    if (points.some(([ox]) => Math.abs(ox - px) < 2 * LEAST_APART)) return;
-    onCommit([...points, [Number(px.toFixed(4)), Number(py.toFixed(4))] as const].sort((a, b) => a[0] - b[0]));
-  };
+  const drag = useDrag<{ index: number; points: CurvePoints }>({
+    onMove: (held, event) => onLive(movedPoint(held.points, held.index, at(event))),
+    onEnd: (held, event, hasMoved) => {
+      if (hasMoved) onCommit(movedPoint(held.points, held.index, at(event)));
+    },
+  });
   const nudge = (event: KeyboardEvent, index: number) => {
-    const by = event.shiftKey ? 0.05 : 0.005;
-    const [dx, dy] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, by], ArrowDown: [0, -by] }[event.key] ?? [0, 0];
-    if ((event.key === 'Delete' || event.key === 'Backspace') && points.length > 2) onCommit(without(index));
-    else if (dx !== 0 || dy !== 0) onCommit(placed(points, index, [points[index][0] + dx, points[index][1] + dy]));
-    else return;
+    const next = nudgedPoint(points, index, event);
+    if (next === null) return;
+    onCommit(next);
     event.preventDefault();
     event.stopPropagation();
   };
@@ -68,18 +60,8 @@ export function CurveEditor({ label, points, colour, histogram, onLive, onCommit
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       role="group"
       aria-label={`${label} curve`}
-      onDoubleClick={add}
-      onPointerMove={(event) => {
-        if (grabbed.current === null) return;
-        onLive(placed(grabbed.current.points, grabbed.current.index, at(event)));
-      }}
-      onPointerUp={(event) => {
-        const held = grabbed.current;
-        grabbed.current = null;
-        if (held === null) return;
-        const next = placed(held.points, held.index, at(event));
-        if (JSON.stringify(next) !== JSON.stringify(held.points)) onCommit(next);
-      }}
+      onDoubleClick={(event) => commit(withPoint(points, at(event)))}
+      {...drag.follow}
     >
       {histogram?.map((share, i) => (
         <rect
@@ -119,12 +101,9 @@ export function CurveEditor({ label, points, colour, histogram, onLive, onCommit
           onKeyDown={(event) => nudge(event, index)}
           onDoubleClick={(event) => {
             event.stopPropagation();
-            if (points.length > 2) onCommit(without(index));
+            commit(withoutPoint(points, index));
           }}
-          onPointerDown={(event: PointerEvent<SVGCircleElement>) => {
-            svg.current?.setPointerCapture(event.pointerId);
-            grabbed.current = { index, points };
-          }}
+          onPointerDown={drag.grab({ index, points })}
         />
       ))}
     </svg>

@@ -1,6 +1,8 @@
 import { roleOf, type Pass, type ShotDetail } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { useRef, useState, type KeyboardEvent } from 'react';
+import { arrowOf } from '../../ui/arrow-keys';
+import { useDrag } from '../../ui/use-drag';
 
 interface Props {
   readonly detail: ShotDetail;
@@ -29,37 +31,32 @@ export function RangeBars({ detail, onOffset }: Props) {
 }
 
 function RangeBar({ pass, detail, first, span, onOffset }: Props & { pass: Pass; first: number; span: number }) {
-  const bar = useRef<HTMLDivElement>(null),
-    from = useRef<number | null>(null);
-  const [drag, setDrag] = useState(0);
+  const bar = useRef<HTMLDivElement>(null);
+  const [moved, setMoved] = useState(0);
   const frames = pass.frames ?? [];
   const broken = detail.findings.flatMap((f) =>
     f.severity === 'error' && f.frame !== null && f.sequenceId === pass.sequenceId ? [f.frame] : [],
   );
   const framesOf = (px: number) => Math.round((px / (bar.current?.clientWidth ?? 1)) * span);
-  const down = (event: PointerEvent<HTMLDivElement>) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    from.current = event.clientX;
-  };
-  const move = (event: PointerEvent<HTMLDivElement>) => {
-    if (from.current !== null) setDrag(framesOf(event.clientX - from.current));
-  };
-  const up = () => {
-    if (from.current !== null && drag !== 0) onOffset(pass, pass.offset - drag);
-    from.current = null;
-    setDrag(0);
-  };
+  const drag = useDrag<{ x: number }>({
+    onMove: ({ x }, event) => setMoved(framesOf(event.clientX - x)),
+    onEnd: () => {
+      if (moved !== 0) onOffset(pass, pass.offset - moved);
+      setMoved(0);
+    },
+  });
   const key = (event: KeyboardEvent) => {
-    if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+    const by = arrowOf(event.key)?.x ?? 0;
+    if (by === 0) return;
     event.preventDefault();
     event.stopPropagation();
-    onOffset(pass, pass.offset + (event.key === 'ArrowLeft' ? 1 : -1) * (event.shiftKey ? 10 : 1));
+    onOffset(pass, pass.offset - by * (event.shiftKey ? 10 : 1));
   };
   const place = (frame: number, count: number) => ({
-    left: `${(100 * (frame + drag - first)) / span}%`,
+    left: `${(100 * (frame + moved - first)) / span}%`,
     width: `${(100 * count) / span}%`,
   });
-  const shift = pass.offset - drag;
+  const shift = pass.offset - moved;
   return (
     <div>
       <div className="row" style={{ flexWrap: 'nowrap' }}>
@@ -83,9 +80,8 @@ function RangeBar({ pass, detail, first, span, onOffset }: Props & { pass: Pass;
         aria-label={`Frames of ${pass.file}`}
         aria-valuenow={pass.offset}
         aria-valuetext={`frames ${frames[0]} to ${frames[frames.length - 1]}, shifted by ${-pass.offset}`}
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={up}
+        onPointerDown={(event) => drag.grab({ x: event.clientX })(event)}
+        {...drag.follow}
         onKeyDown={key}
       >
         {runs(frames).map(([a, b]) => (

@@ -3,18 +3,7 @@ import { useEffect, useRef } from 'react';
 import { useStepState } from '../../api/shots';
 import { useView, type Look } from '../../viewer/view-store';
 import { useKeysDialog } from './KeysDialog';
-
-const LOOK_KEYS: Record<string, Look> = {
-  a: 'contact',
-  s: 'sharp',
-  b: 'blurred',
-  w: 'wipe',
-  d: 'directions',
-  h: 'speed',
-  r: 'residual',
-  c: 'compare',
-  v: 'assembled',
-};
+import { viewAfter, viewAfterLettingGo } from './shot-keys';
 
 /** Keys of a shot. They rest while something is typed, and while a control uses the key itself. */
 export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
@@ -33,32 +22,24 @@ export function useShotKeys(detail: ShotDetail, toOneToOne: () => void): void {
       if (isTyping(event.target) || event.altKey) return;
       const view = useView.getState(),
         key = event.key.toLowerCase();
-      const { firstFrame, lastFrame } = detail.shot;
-      const move = (by: number) => view.set({ playing: false, frame: Math.min(lastFrame, Math.max(firstFrame, view.frame + by)) });
       if (key === 'x' && before.current === null && view.look !== 'sharp') {
         before.current = view.look;
         view.set({ look: 'sharp' });
-      } else if (key === 'f') view.set({ flicked: true });
-      else if (key in LOOK_KEYS) view.set({ look: LOOK_KEYS[key] });
-      else if (key === ' ' && !isPressable(event.target)) view.set({ playing: !view.playing });
-      else if ((key === 'arrowleft' || key === 'arrowright') && !isOwnArrow(event.target))
-        move((key === 'arrowleft' ? -1 : 1) * (event.shiftKey ? 10 : 1));
-      else if (key === 'u') view.set({ unrepaired: true });
-      else if (key === 'n') view.set({ needles: !view.needles });
-      else if (key === 't') view.set({ paths: !view.paths });
-      else if (key === 'p' && view.pointer !== null)
-        view.set({ pins: [...view.pins.filter((p) => p.x !== view.pointer?.x || p.y !== view.pointer.y), view.pointer].slice(-6) });
-      else if (key === '0') view.set({ placement: null });
-      else if (key === '1') toOneToOne();
-      else if (key === '+' || key === '=') view.set({ exposure: Math.min(6, view.exposure + 0.5) });
-      else if (key === '-') view.set({ exposure: Math.max(-6, view.exposure - 0.5) });
+      } else if (key === '1') toOneToOne();
       else if (key === '?') useKeysDialog.getState().toggle();
-      else return;
+      else {
+        const change = viewAfter(event, view, detail.shot, {
+          takesSpace: isPressable(event.target),
+          takesArrows: isOwnArrow(event.target),
+        });
+        if (change === null) return;
+        view.set(change);
+      }
       event.preventDefault();
     };
     const letGo = (key: string) => {
-      if (key === 'f') useView.setState({ flicked: false });
-      if (key === 'u') useView.setState({ unrepaired: false });
+      const change = viewAfterLettingGo(key);
+      if (change !== null) useView.setState(change);
       if (key !== 'x' || before.current === null) return;
       useView.setState({ look: before.current });
       before.current = null;

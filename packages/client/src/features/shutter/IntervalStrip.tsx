@@ -1,5 +1,7 @@
 import { exposureAt, type ExposureShape, type ShutterPlan } from '@ivrex/core';
 import { useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import { arrowOf } from '../../ui/arrow-keys';
+import { useDrag } from '../../ui/use-drag';
 import { movedExposure, type ExposurePart } from './move-exposure';
 
 const WIDTH = 340,
@@ -41,27 +43,22 @@ const EVEN: ExposureShape = { kind: 'even' };
 /** The time around the frame with the exposure drawn on it. Its edges are dragged; its middle moves the whole. */
 export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
   const svg = useRef<SVGSVGElement>(null);
-  const grabbed = useRef<{ part: ExposurePart; from: number; shutter: ShutterPlan } | null>(null);
   const timeAt = (event: PointerEvent) => {
     const box = svg.current?.getBoundingClientRect();
     return box ? ((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * SPAN - SPAN / 2 : 0;
   };
-  const grab = (part: ExposurePart) => (event: PointerEvent) => {
-    svg.current?.setPointerCapture(event.pointerId);
-    grabbed.current = { part, from: timeAt(event), shutter };
-  };
-  const move = (event: PointerEvent) => {
-    const g = grabbed.current;
-    if (g !== null) onLive(movedExposure(g.part, g.shutter, timeAt(event) - g.from));
-  };
-  const release = () => {
-    if (grabbed.current !== null) onCommit(shutter);
-    grabbed.current = null;
-  };
+  const drag = useDrag<{ part: ExposurePart; from: number; shutter: ShutterPlan }>({
+    onMove: (held, event) => onLive(movedExposure(held.part, held.shutter, timeAt(event) - held.from)),
+    onEnd: (_held, _event, hasMoved) => {
+      if (hasMoved) onCommit(shutter);
+    },
+  });
+  const grab = (part: ExposurePart) => (event: PointerEvent) => drag.grab({ part, from: timeAt(event), shutter })(event);
   const nudge = (part: ExposurePart) => (event: KeyboardEvent) => {
-    if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+    const by = arrowOf(event.key)?.x ?? 0;
+    if (by === 0) return;
     event.preventDefault();
-    onCommit(movedExposure(part, shutter, (event.key === 'ArrowLeft' ? -1 : 1) * (event.shiftKey ? 0.1 : 0.01)));
+    onCommit(movedExposure(part, shutter, by * (event.shiftKey ? 0.1 : 0.01)));
   };
   const edge = (part: 'opens' | 'closes', t: number) => (
     <g
@@ -84,8 +81,7 @@ export function IntervalStrip({ shutter, onLive, onCommit }: Props) {
       ref={svg}
       className="interval"
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      onPointerMove={move}
-      onPointerUp={release}
+      {...drag.follow}
       aria-label="Exposure within the frame interval"
       data-testid="interval"
     >

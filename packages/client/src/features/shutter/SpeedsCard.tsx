@@ -1,8 +1,11 @@
-import { speedHistogram, type ShutterPlan, type SpeedHistogram } from '@ivrex/core';
+import { speedHistogram } from '@ivrex/core';
 import { useMemo, useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import { arrowOf } from '../../ui/arrow-keys';
 import { DragNumber } from '../../ui/DragNumber';
+import { useDrag } from '../../ui/use-drag';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
+import { limitAt, shareBetween, speedAlong, withLimit, type SpeedLimit } from './speed-limits';
 
 const WIDTH = 340,
   HEIGHT = 96,
@@ -11,46 +14,44 @@ const WIDTH = 340,
   TOP = 8;
 const TICKS = [0.1, 0.3, 1, 3, 10, 30, 100, 300, 1000];
 
-type Limit = 'floorPx' | 'ceilingPx';
-
 /** How many pixels of the frame go how fast, with the speeds below which nothing blurs and above which nothing blurs more. */
 export function SpeedsCard() {
   const { shutter, setLiveShutter, commitShutter } = useShotContext();
   const field = useView((s) => s.field);
   const histogram = useMemo(() => (field === null ? null : speedHistogram(field)), [field]);
-  const svg = useRef<SVGSVGElement>(null),
-    grabbed = useRef<Limit | null>(null);
+  const svg = useRef<SVGSVGElement>(null);
   const { floorPx, ceilingPx } = shutter;
-  const withLimit = (limit: Limit, value: number | null): ShutterPlan => {
-    const v = value === null || value <= 0 ? null : Number(value.toPrecision(3));
-    if (limit === 'floorPx') return { ...shutter, floorPx: v !== null && ceilingPx !== null ? Math.min(v, ceilingPx) : v };
-    return { ...shutter, ceilingPx: v !== null && floorPx !== null ? Math.max(v, floorPx) : v };
+  const commit = (limit: SpeedLimit, value: number | null) =>
+    commitShutter(limit === 'floorPx' ? 'Speed floor' : 'Speed ceiling', withLimit(shutter, limit, value));
+  const limitUnder = (limit: SpeedLimit, event: PointerEvent): number | null => {
+    const box = svg.current?.getBoundingClientRect();
+    if (box === undefined || histogram === null) return shutter[limit];
+    const along = (((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT);
+    return limitAt(limit, speedAlong(histogram, along), histogram);
   };
-  const commit = (limit: Limit, value: number | null) =>
-    commitShutter(limit === 'floorPx' ? 'Speed floor' : 'Speed ceiling', withLimit(limit, value));
+  const drag = useDrag<SpeedLimit>({
+    onMove: (limit, event) => setLiveShutter(withLimit(shutter, limit, limitUnder(limit, event))),
+    onEnd: (limit, event, hasMoved) => {
+      if (hasMoved) commit(limit, limitUnder(limit, event));
+    },
+  });
   if (histogram === null) return null;
   const { edges, counts, fastestPx } = histogram;
   const first = edges[0],
     last = edges[edges.length - 1],
     span = Math.log(last / first);
   const x = (speed: number) => LEFT + (Math.log(Math.min(last, Math.max(first, speed)) / first) / span) * (WIDTH - 2 * LEFT);
-  const speedAt = (event: PointerEvent) => {
-    const box = svg.current?.getBoundingClientRect();
-    return box ? first * Math.exp(((((event.clientX - box.left) / box.width) * WIDTH - LEFT) / (WIDTH - 2 * LEFT)) * span) : first;
-  };
   const most = Math.max(1, ...counts);
   const moving = counts.reduce((a, b) => a + b, 0),
-    below = share(histogram, 0, floorPx ?? 0),
-    above = ceilingPx === null ? 0 : share(histogram, ceilingPx, Infinity);
-  /** Dragged to the end of the scale a limit is off. */
-  const limited = (limit: Limit, speed: number): number | null =>
-    (limit === 'floorPx' && speed <= first * 1.05) || (limit === 'ceilingPx' && speed >= last / 1.02) ? null : speed;
-  const handle = (limit: Limit, value: number | null) => {
+    below = shareBetween(histogram, 0, floorPx ?? 0),
+    above = ceilingPx === null ? 0 : shareBetween(histogram, ceilingPx, Infinity);
+  const handle = (limit: SpeedLimit, value: number | null) => {
     const shown = value ?? (limit === 'floorPx' ? first : last);
     const nudge = (event: KeyboardEvent) => {
-      if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
+      const by = arrowOf(event.key)?.x ?? 0;
+      if (by === 0) return;
       event.preventDefault();
-      commit(limit, limited(limit, shown * (event.key === 'ArrowLeft' ? 1 / 1.1 : 1.1)));
+      commit(limit, limitAt(limit, shown * 1.1 ** by, histogram));
     };
     return (
       <g
@@ -63,10 +64,7 @@ export function SpeedsCard() {
         aria-valuemax={Number(last.toPrecision(3))}
         aria-valuetext={value === null ? 'off' : `${value} pixels a frame`}
         onKeyDown={nudge}
-        onPointerDown={(event) => {
-          svg.current?.setPointerCapture(event.pointerId);
-          grabbed.current = limit;
-        }}
+        onPointerDown={drag.grab(limit)}
       >
         <rect x={x(shown) - 8} y={TOP} width={16} height={BASE - TOP + 6} fill="transparent" />
         <line
@@ -82,7 +80,7 @@ export function SpeedsCard() {
       </g>
     );
   };
-  const number = (limit: Limit, label: string, step: number) => (
+  const number = (limit: SpeedLimit, label: string, step: number) => (
     <DragNumber
       label={label}
       value={shutter[limit] ?? 0}
@@ -91,26 +89,14 @@ export function SpeedsCard() {
       max={100000}
       unit="px"
       digits={2}
-      onLive={(v) => setLiveShutter(withLimit(limit, v))}
+      onLive={(v) => setLiveShutter(withLimit(shutter, limit, v))}
       onCommit={(v) => commit(limit, v)}
     />
   );
   return (
     <div className="card" data-testid="speeds-card">
       <b>Speeds in this frame</b>
-      <svg
-        ref={svg}
-        className="interval"
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        aria-label="Pixels by their speed"
-        onPointerMove={(event) => {
-          if (grabbed.current !== null) setLiveShutter(withLimit(grabbed.current, limited(grabbed.current, speedAt(event))));
-        }}
-        onPointerUp={(event) => {
-          if (grabbed.current !== null) commit(grabbed.current, limited(grabbed.current, speedAt(event)));
-          grabbed.current = null;
-        }}
-      >
+      <svg ref={svg} className="interval" viewBox={`0 0 ${WIDTH} ${HEIGHT}`} aria-label="Pixels by their speed" {...drag.follow}>
         <rect x={LEFT} y={TOP} width={WIDTH - 2 * LEFT} height={BASE - TOP} fill="var(--strip)" />
         {Array.from(counts, (count, k) => {
           const outside = (floorPx !== null && edges[k + 1] <= floorPx) || (ceilingPx !== null && edges[k] >= ceilingPx);
@@ -147,18 +133,6 @@ export function SpeedsCard() {
       </span>
     </div>
   );
-}
-
-/** Of the moving pixels. */
-function share({ edges, counts }: SpeedHistogram, from: number, to: number): number {
-  let inside = 0,
-    all = 0;
-  counts.forEach((count, k) => {
-    all += count;
-    const middle = Math.sqrt(edges[k] * edges[k + 1]);
-    if (middle >= from && middle < to) inside += count;
-  });
-  return all === 0 ? 0 : inside / all;
 }
 
 function percent(v: number): string {
