@@ -110,7 +110,7 @@ export const faults = [
     file: core('blur/surfaces/trusted-pixels.ts'),
     find: 'trusted[i] = grazed ? 0 : 1;',
     replace: 'trusted[i] = 1;',
-    test: tests('core/test/blur'),
+    test: tests('core/test/surfaces'),
   },
   {
     name: 'depths far apart are one surface',
@@ -232,7 +232,7 @@ export const faults = [
     file: core('raster/image.ts'),
     find: '(left - display.xMin));',
     replace: '(left - display.xMin + 1));',
-    test: tests('core/test/exr'),
+    test: tests('core/test/image'),
   },
   {
     name: 'a half is rounded up at ties',
@@ -290,7 +290,7 @@ export const faults = [
     file: server('db/database.ts'),
     find: "await client.query('ROLLBACK').catch(() => undefined);",
     replace: "await client.query('COMMIT').catch(() => undefined);",
-    test: tests('server/test/api'),
+    test: tests('server/test/database'),
   },
   {
     name: 'those who look may change',

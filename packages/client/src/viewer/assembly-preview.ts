@@ -12,6 +12,7 @@ import {
 } from '@ivrex/core';
 import type { AssembleWorker, HalfPicture, LaidElement, StillInputs } from '../workers/assemble-worker';
 import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
+import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
 import type { FrameInputs, PlanSlot } from '../workers/blur-worker';
 
 /** One element of the frame that is shown. */
@@ -80,7 +81,7 @@ export function scaledTreatment({ limits, grade, lens }: Treatment, factor: numb
 
 /** The blur of one element. The plan that drafts are made of is kept as long as it holds; a larger one for the exact picture is given up at once. */
 class ElementBlur {
-  private readonly preview = new BlurPreview();
+  private readonly preview = new BlurPreview(startBlurThread, RENDER_THREADS);
   private base = '';
   /** Of the frame that its plan is of. */
   speeds: SpeedFigures | null = null;

@@ -2,7 +2,9 @@ import { reachFrames, shutterAt, UNTREATED, type BlurPlan, type Shutter, type Sh
 import type { Element, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
-import { BlurPreview, type Area, type PreviewPicture } from '../workers/blur-preview';
+import type { Area } from '../workers/areas';
+import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
+import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
 import type { PlanSlot } from '../workers/blur-worker';
 import { keepBlur, keptBlur } from './blur-cache';
 import { loadAround, loadInputs, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
@@ -56,7 +58,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
   const wantsPlan = isPlanLook(look) || paths || (showsBlur && !(isKept || (playing && keptBlur(result) !== null)));
 
   useEffect(() => {
-    const made = new BlurPreview();
+    const made = new BlurPreview(startBlurThread, RENDER_THREADS);
     preview.current = made;
     return () => {
       preview.current = null;

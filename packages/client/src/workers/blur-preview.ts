@@ -1,5 +1,4 @@
-import { wrap, type Remote } from 'comlink';
-import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
+import type { Remote } from 'comlink';
 import {
   IvrexError,
   TILE_PX,
@@ -13,6 +12,7 @@ import {
   type SpeedFigures,
   type Treatment,
 } from '@ivrex/core';
+import { around, tilesOf, wholeOf, type Area } from './areas';
 import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-worker';
 
 export interface PreviewPicture {
@@ -32,17 +32,10 @@ export interface RenderRequest extends Pick<ApplySettings, 'shutter' | 'quality'
   readonly visible: Area | null;
 }
 
-/** Half open: x0 <= x < x1. */
-export interface Area {
-  readonly x0: number;
-  readonly y0: number;
-  readonly x1: number;
-  readonly y1: number;
-}
-
-interface Thread {
-  readonly thread: Worker;
+/** A worker that knows the kernels, and how it is ended. */
+export interface BlurThread {
   readonly worker: Remote<BlurWorker>;
+  end(): void;
 }
 
 interface LoadedPlan extends Prepared {
@@ -66,9 +59,8 @@ function valueOf<T>(answer: Answer<T>): T {
  * what came between is dropped. A plan is made once a frame and reading; shutter, strength and limits only render it again.
  */
 export class BlurPreview {
-  private readonly module: Promise<WebAssembly.Module>;
-  private readonly renderers: Promise<readonly Thread[]>;
-  private planner: Promise<Thread>;
+  private readonly renderers: Promise<readonly BlurThread[]>;
+  private planner: Promise<BlurThread>;
   private plannerIsBusy = false;
   private readonly plans = new Map<PlanSlot, LoadedPlan>();
   /** What plans that are out of date leave: the next one is made in it. */
@@ -77,21 +69,21 @@ export class BlurPreview {
   private turn: Promise<unknown> = Promise.resolve();
   private newestPlan = 0;
   private newest = 0;
-  private readonly running = new Set<Worker>();
+  private readonly running = new Set<BlurThread>();
 
-  constructor(count = Math.max(1, Math.min(4, navigator.hardwareConcurrency || 2))) {
-    this.module = WebAssembly.compileStreaming(fetch(kernelsUrl));
+  /** `count` threads render, one more makes plans. */
+  constructor(
+    private readonly start: () => Promise<BlurThread>,
+    count: number,
+  ) {
     this.renderers = Promise.all(Array.from({ length: count }, () => this.startThread()));
     this.planner = this.startThread();
   }
 
-  private async startThread(): Promise<Thread> {
-    const module = await this.module;
-    const thread = new Worker(new URL('./blur-worker.ts', import.meta.url), { type: 'module' });
+  private async startThread(): Promise<BlurThread> {
+    const thread = await this.start();
     this.running.add(thread);
-    const worker = wrap<BlurWorker>(thread);
-    await worker.start(module);
-    return { thread, worker };
+    return thread;
   }
 
   async decode(inputs: MotionInputs): Promise<RepairedField> {
@@ -112,8 +104,8 @@ export class BlurPreview {
     this.plans.clear();
     if (!this.plannerIsBusy) return;
     const old = this.planner;
-    this.planner = old.then(({ thread }) => {
-      thread.terminate();
+    this.planner = old.then((thread) => {
+      thread.end();
       this.running.delete(thread);
       return this.startThread();
     });
@@ -263,29 +255,6 @@ export class BlurPreview {
   close(): void {
     this.newest++;
     this.newestPlan++;
-    for (const thread of this.running) thread.terminate();
+    for (const thread of this.running) thread.end();
   }
-}
-
-function wholeOf({ width, height }: BlurPlan): Area {
-  return { x0: 0, y0: 0, x1: width, y1: height };
-}
-
-/** Grown to whole tiles within the picture; null when that is all of it or none. */
-function tilesOf({ x0, y0, x1, y1 }: Area, { width, height }: BlurPlan): Area | null {
-  const down = (v: number) => Math.max(0, Math.floor(v / TILE_PX) * TILE_PX),
-    up = (v: number, most: number) => Math.min(most, Math.ceil(v / TILE_PX) * TILE_PX);
-  const area = { x0: down(x0), y0: down(y0), x1: up(x1, width), y1: up(y1, height) };
-  const isAll = area.x0 === 0 && area.y0 === 0 && area.x1 === width && area.y1 === height;
-  return isAll || area.x0 >= area.x1 || area.y0 >= area.y1 ? null : area;
-}
-
-/** What is left of the picture around an area. */
-function around({ x0, y0, x1, y1 }: Area, { width, height }: BlurPlan): Area[] {
-  return [
-    { x0: 0, y0: 0, x1: width, y1: y0 },
-    { x0: 0, y0, x1: x0, y1 },
-    { x0: x1, y0, x1: width, y1 },
-    { x0: 0, y0: y1, x1: width, y1: height },
-  ].filter((area) => area.x1 > area.x0 && area.y1 > area.y0);
 }
