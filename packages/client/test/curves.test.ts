@@ -119,6 +119,7 @@ describe('limits of speed', () => {
     edges: Float64Array.of(0.1, 1, 10, 100),
     counts: Uint32Array.of(10, 60, 30),
     fastestPx: 80,
+    still: 0,
   };
   test('the floor stays below the ceiling, and 0 is off', () => {
     expect(withLimit({ ...shutter, ceilingPx: 20 }, 'floorPx', 35).floorPx).toBe(20);
