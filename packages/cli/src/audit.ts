@@ -5,8 +5,8 @@ import { type AuditResult } from '@ivrex/media';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import type { CliHost } from './host';
 import { framesToRender, loadEncoding, openInput, passAt } from './inputs';
-import { answer, progress } from './output';
-import { inLanes } from './lanes';
+import { answer } from './output';
+import { overFrames } from './over-frames';
 
 interface AuditOptions {
   readonly motion: string;
@@ -40,7 +40,7 @@ async function audit(host: CliHost, options: AuditOptions): Promise<void> {
   const failed: { frame: number | null; message: string }[] = [];
   let audits: ({ frame: number | null; audit: AuditResult } | null)[];
   try {
-    audits = await inLanes(frames, options.threads, async (frame, done) => {
+    audits = await overFrames('audit', frames, options.threads, async (frame) => {
       try {
         const request = { motion: passAt(motion, frame), encoding, fps: options.fps ?? null, beauty: beauty && passAt(beauty, frame) };
         return { frame, audit: await pool.run<'audit'>({ kind: 'audit', request }) };
@@ -49,8 +49,6 @@ async function audit(host: CliHost, options: AuditOptions): Promise<void> {
         if (!(error instanceof IvrexError) || !['truncated', 'damaged', 'missingFile', 'notAnImage'].includes(error.code)) throw error;
         failed.push({ frame, message: `${error.file ?? options.motion}: ${error.message}` });
         return null;
-      } finally {
-        progress(`audit: ${done} of ${frames.length} frames`, done === frames.length);
       }
     });
   } finally {

@@ -4,8 +4,7 @@ import { UsageError } from './cli-error';
 import type { FrameRange } from './frame-range';
 import type { CliHost } from './host';
 import { framesToRender, passAt, type Input } from './inputs';
-import { inLanes } from './lanes';
-import { progress } from './output';
+import { overFrames } from './over-frames';
 
 export interface MakeOptions {
   readonly beauty: string;
@@ -35,7 +34,7 @@ export async function makePasses(
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are written');
   const pool = host.openPool(options.threads);
   try {
-    const results = await inLanes(frames, options.threads, async (frame, done) => {
+    const results = await overFrames(verb, frames, options.threads, async (frame) => {
       const file = frameFile(out, out.padding === null ? null : frame);
       if (path.resolve(file) === path.resolve(passAt(beauty, frame).file))
         throw new UsageError('--out would overwrite the beauty itself; give it another name');
@@ -46,7 +45,6 @@ export async function makePasses(
         comment: `motion, ${verb}`,
       };
       const result = await pool.run<'make'>({ kind: 'make', request });
-      progress(`${verb}: ${done} of ${frames.length} frames`, done === frames.length);
       return result;
     });
     return { frames, results };

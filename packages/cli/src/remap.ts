@@ -7,8 +7,8 @@ import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import type { CliHost } from './host';
 import { framesToRender, loadEncoding, loadRepairs, openInput, passAt } from './inputs';
-import { inLanes } from './lanes';
-import { answer, progress, warn } from './output';
+import { overFrames } from './over-frames';
+import { answer, warn } from './output';
 
 interface RemapOptions {
   readonly motion: string;
@@ -60,7 +60,7 @@ async function remap(host: CliHost, options: RemapOptions): Promise<void> {
   const pool = host.openPool(options.threads);
   let results: RemapResult[];
   try {
-    results = await inLanes(frames, options.threads, async (frame, done) => {
+    results = await overFrames('remap', frames, options.threads, async (frame) => {
       const request = {
         motion: passAt(motion, frame),
         beauty: beauty && passAt(beauty, frame),
@@ -73,7 +73,6 @@ async function remap(host: CliHost, options: RemapOptions): Promise<void> {
         layer: options.layer,
       };
       const result = await pool.run<'remap'>({ kind: 'remap', request });
-      progress(`remap: ${done} of ${frames.length} frames`, done === frames.length);
       return result;
     });
   } finally {

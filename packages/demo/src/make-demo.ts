@@ -1,6 +1,7 @@
 import { access, mkdir, readFile, rm, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Piscina } from 'piscina';
+import pMap from 'p-map';
 import type { DemoSize } from './render-cards';
 import { changedSince, DEMO_VERSION, demoFiles, TIDAL_CLOCK, type DemoFile } from './tidal-clock';
 
@@ -44,17 +45,15 @@ export async function makeDemo(options: MakeDemoOptions): Promise<void> {
   });
   // One group a thread at a time, in order: a shot can be opened as soon as its first passes are whole.
   const groups = groupsOf(missing);
-  const lane = async () => {
-    for (let demos = groups.shift(); demos !== undefined; demos = groups.shift()) {
-      // The still is made of a plate that another lane may still be at.
-      if (demos[0].shot === 'look') await othersDone(open);
-      await pool.run({ demos, folder: options.folder, size: options.size ?? TIDAL_CLOCK });
-      for (const demo of demos) open.delete(demo);
-      tell();
-    }
+  const make = async (demos: readonly DemoFile[]) => {
+    // The still is made of a plate that another thread may still be at.
+    if (demos[0].shot === 'look') await othersDone(open);
+    await pool.run({ demos, folder: options.folder, size: options.size ?? TIDAL_CLOCK });
+    for (const demo of demos) open.delete(demo);
+    tell();
   };
   try {
-    await Promise.all(Array.from({ length: options.threads }, lane));
+    await pMap(groups, make, { concurrency: options.threads });
   } finally {
     await pool.destroy();
   }

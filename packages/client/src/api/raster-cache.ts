@@ -1,10 +1,12 @@
 import { readingOf, unpackRaster, type PassId, type PictureChoice, type Raster, type ShotDetail } from '@ivrex/contract';
+import { LRUCache } from 'lru-cache';
 import { focusQuery, requestBytes } from './request';
 
-/** Decoded frames in memory, the longest unused dropped first. */
 const MAX_BYTES = 768 * 2 ** 20;
-const kept = new Map<string, { promise: Promise<Raster>; bytes: number; ready: boolean }>();
-let total = 0;
+/** Decoded frames in memory, the longest unused dropped first. One that is larger is kept alone. */
+const kept = new LRUCache<string, Raster>({ maxSize: MAX_BYTES, sizeCalculation: (raster) => Math.min(MAX_BYTES, bytesOf(raster)) });
+/** What is on its way: whoever asks meanwhile waits for the same. */
+const coming = new Map<string, Promise<Raster>>();
 const listeners = new Set<() => void>();
 
 export type RasterForm = 'picture' | 'planes';
@@ -47,31 +49,38 @@ export function loadRaster(
 ): Promise<Raster> {
   const key = keyOf(passId, frame, form, every, tried);
   const known = kept.get(key);
-  if (known) {
-    kept.delete(key);
-    kept.set(key, known);
-    return known.promise;
-  }
+  if (known !== undefined) return Promise.resolve(known);
+  const promise = coming.get(key) ?? fetchRaster(key, passId, frame, form, every, tried);
+  coming.set(key, promise);
+  return promise;
+}
+
+async function fetchRaster(
+  key: string,
+  passId: PassId,
+  frame: number,
+  form: RasterForm,
+  every: number,
+  tried: PictureChoice | null,
+): Promise<Raster> {
   const reading = tried === null ? '' : `&reading=${encodeURIComponent(JSON.stringify(tried))}`;
-  const entry = {
-    bytes: 0,
-    ready: false,
-    promise: requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}${reading}`).then((buffer) => {
-      entry.bytes = buffer.byteLength;
-      entry.ready = true;
-      total += buffer.byteLength;
-      trim();
-      for (const listener of listeners) listener();
-      return unpackRaster(buffer);
-    }),
-  };
-  kept.set(key, entry);
-  entry.promise.catch(() => kept.delete(key));
-  return entry.promise;
+  const asked = forgotten;
+  try {
+    const raster = unpackRaster(await requestBytes(`/passes/${passId}/frames/${frame}?form=${form}&every=${every}${reading}`));
+    if (asked === forgotten) kept.set(key, raster);
+    return raster;
+  } finally {
+    if (asked === forgotten) coming.delete(key);
+    for (const listener of listeners) listener();
+  }
+}
+
+function bytesOf({ planes }: Raster): number {
+  return planes.reduce((sum, { byteLength }) => sum + byteLength, 0);
 }
 
 export function isRasterReady(passId: string, frame: number, form: RasterForm): boolean {
-  return kept.get(keyOf(passId, frame, form, 1, null))?.ready === true;
+  return kept.has(keyOf(passId, frame, form, 1, null));
 }
 
 /** A frame blurred by the server under a named state; the server keeps the last ones. */
@@ -95,17 +104,12 @@ export function onRasterReady(listener: () => void): () => void {
   return () => listeners.delete(listener);
 }
 
-function trim(): void {
-  for (const [key, entry] of kept) {
-    if (total <= MAX_BYTES) return;
-    if (!entry.ready) continue;
-    kept.delete(key);
-    total -= entry.bytes;
-  }
-}
+/** How often what is in memory was forgotten: what was asked for before is not kept when it comes. */
+let forgotten = 0;
 
 /** Files on disk may have changed. */
 export function forgetRasters(): void {
+  forgotten++;
   kept.clear();
-  total = 0;
+  coming.clear();
 }

@@ -1,6 +1,7 @@
 import { shotIdSchema, uploadSchema, type Upload } from '@ivrex/contract';
 import { z } from 'zod';
 import { Upload as TusUpload } from 'tus-js-client';
+import pMap from 'p-map';
 import { requestJson } from './request';
 
 /** One file with its place inside the folder that was dropped. */
@@ -72,9 +73,9 @@ export async function sendFolder(
     } else left.push(f);
   }
   tell();
-  const lane = async () => {
-    for (let next = left.shift(); next !== undefined; next = left.shift()) {
-      const { path, file } = next;
+  await pMap(
+    left,
+    async ({ path, file }) => {
       await sendFile(upload.id, path, file, signal, (bytes, isWaiting) => {
         sent.set(path, bytes);
         if (isWaiting) waiting.add(path);
@@ -84,9 +85,9 @@ export async function sendFolder(
       sent.set(path, file.size);
       done++;
       tell();
-    }
-  };
-  await Promise.all(Array.from({ length: AT_ONCE }, lane));
+    },
+    { concurrency: AT_ONCE },
+  );
   const { id } = await requestJson(z.object({ id: shotIdSchema }), `/uploads/${upload.id}/shot`, 'POST', {});
   localStorage.removeItem(rememberedKey(name, files));
   return id;

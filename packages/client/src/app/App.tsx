@@ -1,6 +1,6 @@
 import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { App as AntApp, ConfigProvider } from 'antd';
-import { useEffect } from 'react';
+import { useEffect, type ReactNode } from 'react';
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { ApiError } from '../api/request';
 import { useSession } from '../api/session';
@@ -16,6 +16,7 @@ import { QueuePage } from '../features/queue/QueuePage';
 import { ShotPage } from '../features/shot/ShotPage';
 import { ShotsPage } from '../features/shots/ShotsPage';
 import { ShutterPanel } from '../features/shutter/ShutterPanel';
+import { BrokenPage } from '../ui/BrokenPage';
 import { LostPage } from '../ui/LostPage';
 import { themeFor } from './theme';
 import { useAppearance } from '../ui/appearance';
@@ -34,25 +35,33 @@ const queryClient: QueryClient = new QueryClient({
   },
 });
 
+/** A panel that breaks leaves the picture beside it. */
+const panel = (path: string, element: ReactNode) => ({ path, element, errorElement: <BrokenPage /> });
+
 const router = createBrowserRouter([
-  { path: '/', element: <ShotsPage /> },
   {
-    path: '/shots/:shotId',
-    element: <ShotPage />,
+    errorElement: <BrokenPage />,
     children: [
-      { index: true, element: <Navigate to="passes" replace /> },
-      { path: 'passes', element: <PassesPanel /> },
-      { path: 'motion', element: <MotionPanel /> },
-      { path: 'shutter', element: <ShutterPanel /> },
-      { path: 'match', element: <MatchPanel /> },
-      { path: 'assemble', element: <AssemblePanel /> },
-      { path: 'deliver', element: <DeliverPanel /> },
+      { path: '/', element: <ShotsPage /> },
+      {
+        path: '/shots/:shotId',
+        element: <ShotPage />,
+        children: [
+          { index: true, element: <Navigate to="passes" replace /> },
+          panel('passes', <PassesPanel />),
+          panel('motion', <MotionPanel />),
+          panel('shutter', <ShutterPanel />),
+          panel('match', <MatchPanel />),
+          panel('assemble', <AssemblePanel />),
+          panel('deliver', <DeliverPanel />),
+        ],
+      },
+      { path: '/encodings', element: <EncodingsPage /> },
+      { path: '/queue', element: <QueuePage /> },
+      { path: '/people', element: <PeoplePage /> },
+      { path: '*', element: <LostPage /> },
     ],
   },
-  { path: '/encodings', element: <EncodingsPage /> },
-  { path: '/queue', element: <QueuePage /> },
-  { path: '/people', element: <PeoplePage /> },
-  { path: '*', element: <LostPage /> },
 ]);
 
 /** Where people sign in, nothing is shown before. A server that does not answer is told of by the pages themselves. */

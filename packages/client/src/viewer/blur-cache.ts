@@ -1,4 +1,5 @@
 import type { PlanReport } from '@ivrex/core';
+import { LRUCache } from 'lru-cache';
 import type { PreviewPicture } from '../workers/blur-preview';
 
 export interface KeptBlur {
@@ -6,38 +7,27 @@ export interface KeptBlur {
   readonly report: PlanReport;
 }
 
-/** Blurred frames in memory, each under everything that it depends on; the longest unused dropped first. */
 const MAX_BYTES = 512 * 2 ** 20;
-const kept = new Map<string, KeptBlur>();
+/** Blurred frames in memory, each under everything that it depends on; the longest unused dropped first. One that is larger is kept alone. */
+const kept = new LRUCache<string, KeptBlur>({
+  maxSize: MAX_BYTES,
+  sizeCalculation: ({ picture }) => Math.min(MAX_BYTES, picture.halves.byteLength),
+});
 const listeners = new Set<() => void>();
-let total = 0;
 
 export function keptBlur(key: string): KeptBlur | null {
-  const found = kept.get(key);
-  if (found === undefined) return null;
-  kept.delete(key);
-  kept.set(key, found);
-  return found;
+  return kept.get(key) ?? null;
 }
 
 /** For drawing what is there: does not count as use. */
 export function keptQuality(key: string): PreviewPicture['quality'] | null {
-  return kept.get(key)?.picture.quality ?? null;
+  return kept.peek(key)?.picture.quality ?? null;
 }
 
 /** A draft does not take the place of an exact picture. */
 export function keepBlur(key: string, blur: KeptBlur): void {
-  const before = kept.get(key);
-  if (before?.picture.quality === 'final' && blur.picture.quality === 'draft') return;
-  if (before !== undefined) total -= before.picture.halves.byteLength;
-  kept.delete(key);
+  if (keptQuality(key) === 'final' && blur.picture.quality === 'draft') return;
   kept.set(key, blur);
-  total += blur.picture.halves.byteLength;
-  for (const [oldest, entry] of kept) {
-    if (total <= MAX_BYTES || oldest === key) break;
-    kept.delete(oldest);
-    total -= entry.picture.halves.byteLength;
-  }
   for (const listener of listeners) listener();
 }
 

@@ -1,6 +1,7 @@
 import { stat } from 'node:fs/promises';
 import type { ExrLimits, PassMeasure } from '@ivrex/core';
 import { FileMemory, fileOnDisk, type BlurPool } from '@ivrex/media';
+import { LRUCache } from 'lru-cache';
 
 /** What one looked-at frame says, layer by layer. */
 export type LayerMeasures = readonly { readonly part: number; readonly layer: string; readonly measure: PassMeasure }[];
@@ -10,7 +11,7 @@ const REMEMBERED = 2000;
 /** What this process knows of files, so that a folder which grows is not read again and again. */
 export class FolderLooks {
   readonly files: FileMemory;
-  private readonly measured = new Map<string, LayerMeasures>();
+  private readonly measured = new LRUCache<string, LayerMeasures>({ max: REMEMBERED });
   private readonly turns = new Map<string, Promise<unknown>>();
 
   constructor(limits?: ExrLimits) {
@@ -35,7 +36,6 @@ export class FolderLooks {
     const known = this.measured.get(key);
     if (known !== undefined) return known;
     const { layers } = await pool.run<'measure'>({ kind: 'measure', file });
-    if (this.measured.size >= REMEMBERED) this.measured.clear();
     this.measured.set(key, layers);
     return layers;
   }

@@ -1,5 +1,6 @@
 import type { ElementId, MotionAudit, ShotDetail, ShotId } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
+import pMap from 'p-map';
 import { insertMotionAudit } from '../db/queries/insert-motion-audit';
 import { listMotionAudits } from '../db/queries/list-motion-audits';
 import { passFileAt, pictureFileAt } from './frames';
@@ -93,7 +94,7 @@ export class MotionAudits {
   private start(detail: ShotDetail, key: string, open: readonly number[], before: number): void {
     const stop = new AbortController();
     this.running.set(key, { stop, since: this.services.now().getTime(), before });
-    void this.run(detail, key, [...open], stop.signal)
+    void this.run(detail, key, open, stop.signal)
       .catch((error: unknown) => this.services.log.error({ err: error, shotId: detail.shot.id }, 'an audit ended unexpectedly'))
       .finally(() => {
         if (this.running.get(key)?.stop === stop) this.running.delete(key);
@@ -101,15 +102,13 @@ export class MotionAudits {
   }
 
   /** One thread is left to those who look at the picture. */
-  private async run(detail: ShotDetail, key: string, left: number[], signal: AbortSignal): Promise<void> {
-    const lanes = Math.max(1, this.services.pool.threads - 1);
-    const lane = async () => {
-      for (let frame = left.shift(); frame !== undefined && !signal.aborted; frame = left.shift()) {
-        const result = await this.auditFrame(detail, frame, signal);
-        if (result !== null) await insertMotionAudit(this.services.database, detail.shot.id, key, { frame, ...result });
-      }
+  private async run(detail: ShotDetail, key: string, frames: readonly number[], signal: AbortSignal): Promise<void> {
+    const audit = async (frame: number) => {
+      if (signal.aborted) return;
+      const result = await this.auditFrame(detail, frame, signal);
+      if (result !== null) await insertMotionAudit(this.services.database, detail.shot.id, key, { frame, ...result });
     };
-    await Promise.all(Array.from({ length: lanes }, lane));
+    await pMap(frames, audit, { concurrency: Math.max(1, this.services.pool.threads - 1) });
   }
 
   private async auditFrame(detail: ShotDetail, frame: number, signal: AbortSignal) {

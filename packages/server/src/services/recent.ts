@@ -1,46 +1,31 @@
-/** What was made last, by key, as far as it has room. Whoever asks while something is being made waits for the same. */
-export class Recent<T> {
-  private readonly kept = new Map<string, { readonly made: Promise<T>; bytes: number }>();
+import { LRUCache } from 'lru-cache';
 
-  constructor(
-    private readonly mostBytes: number,
-    private readonly bytesOf: (value: T) => number,
-  ) {}
+/** What was made last, by key, as far as it has room; the longest unused goes first. Whoever asks while something is being made waits for the same. */
+export class Recent<T extends NonNullable<unknown>> {
+  private readonly kept: LRUCache<string, T>;
+  private readonly making = new Map<string, Promise<T>>();
+
+  /** `bytesOf`: above 0. What is larger than all the room is kept alone. */
+  constructor(mostBytes: number, bytesOf: (value: T) => number) {
+    this.kept = new LRUCache({ maxSize: mostBytes, sizeCalculation: (value) => Math.min(mostBytes, bytesOf(value)) });
+  }
 
   async of(key: string, make: () => Promise<T>): Promise<T> {
-    const known = this.kept.get(key);
-    if (known !== undefined) {
-      this.kept.delete(key);
-      this.kept.set(key, known);
-      return known.made;
-    }
-    const entry = { made: make(), bytes: 0 };
-    this.kept.set(key, entry);
+    const known = this.kept.get(key) ?? this.making.get(key);
+    if (known !== undefined) return known;
+    const made = make();
+    this.making.set(key, made);
     try {
-      const value = await entry.made;
-      entry.bytes = this.bytesOf(value);
-      this.makeRoom(key);
+      const value = await made;
+      this.kept.set(key, value);
       return value;
-    } catch (error) {
-      // A failure may be over next time.
-      if (this.kept.get(key) === entry) this.kept.delete(key);
-      throw error;
+    } finally {
+      // A failure is not kept: it may be over next time.
+      this.making.delete(key);
     }
   }
 
   async get(key: string): Promise<T | null> {
-    return (await this.kept.get(key)?.made) ?? null;
-  }
-
-  /** The longest unused goes first; what was just made stays, however large. */
-  private makeRoom(newest: string): void {
-    let total = 0;
-    for (const { bytes } of this.kept.values()) total += bytes;
-    for (const [key, { bytes }] of this.kept) {
-      if (total <= this.mostBytes) return;
-      if (key === newest || bytes === 0) continue;
-      this.kept.delete(key);
-      total -= bytes;
-    }
+    return this.kept.get(key) ?? (await this.making.get(key)) ?? null;
   }
 }

@@ -1,6 +1,7 @@
 import type { ShotId } from '@ivrex/contract';
 import { IvrexError, orNull } from '@ivrex/core';
 import type { z } from 'zod';
+import pMap from 'p-map';
 import { listShotJobs, type JobKind } from '../db/queries/list-shot-jobs';
 import { saveShotJob } from '../db/queries/save-shot-job';
 import type { Resources } from './resources';
@@ -150,18 +151,16 @@ export class ShotJobs<Asked, Status extends JobStatus> {
    * the job was stopped.
    */
   async eachFrame(job: RunningJob<Status>, frames: readonly number[], work: (frame: number) => Promise<Change<Status>>): Promise<boolean> {
-    const left = [...frames];
-    const lane = async () => {
-      for (let frame = left.shift(); frame !== undefined && !job.signal.aborted; frame = left.shift()) {
-        try {
-          job.update(await work(frame), frame);
-        } catch (error) {
-          if (!(error instanceof IvrexError)) throw error;
-          if (error.code !== 'cancelled') job.update({ failed: [...job.status.failed, { frame, message: error.message }] });
-        }
+    const each = async (frame: number) => {
+      if (job.signal.aborted) return;
+      try {
+        job.update(await work(frame), frame);
+      } catch (error) {
+        if (!(error instanceof IvrexError)) throw error;
+        if (error.code !== 'cancelled') job.update({ failed: [...job.status.failed, { frame, message: error.message }] });
       }
     };
-    await Promise.all(Array.from({ length: Math.max(1, this.services.pool.threads - 1) }, lane));
+    await pMap(frames, each, { concurrency: Math.max(1, this.services.pool.threads - 1) });
     return !job.signal.aborted;
   }
 }

@@ -1,8 +1,9 @@
 import { isRepaired, roundRange, summarizeAudit, type RepairStep } from '@ivrex/core';
 import type { ShotDetail } from '@ivrex/contract';
-import { Button, Progress } from 'antd';
+import { Button } from 'antd';
 import { useAuditControl, useMotionAudit } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
+import { ProgressRow } from '../../ui/ProgressRow';
 import { useView } from '../../viewer/view-store';
 import { repairLabel } from './repair-words';
 
@@ -37,22 +38,11 @@ export function AuditCard({ detail, onRepair }: Props) {
     <section className="card" data-testid="audit-card">
       <b>All frames</b>
       {data.state !== 'done' && (
-        <div className="row" style={{ flexWrap: 'nowrap' }}>
-          <Progress
-            className="grow"
-            percent={Math.round((100 * done) / Math.max(1, data.total))}
-            size="small"
-            showInfo={false}
-            strokeColor="var(--accent)"
-          />
-          <span className="quiet">
-            {done} of {data.total}
-            {data.secondsLeft === null ? '' : `, ${Math.ceil(data.secondsLeft)} s`}
-          </span>
+        <ProgressRow label="Frames audited" done={done} total={data.total} secondsLeft={data.secondsLeft}>
           <Button size="small" onClick={() => control.mutate(data.state === 'running' ? 'cancel' : 'resume')}>
             {data.state === 'running' ? 'Stop' : 'Go on'}
           </Button>
-        </div>
+        </ProgressRow>
       )}
       {widest !== undefined && (
         <span>

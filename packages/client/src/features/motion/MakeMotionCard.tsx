@@ -1,8 +1,9 @@
 import { madeNameSchema, type MadeName, type MadeSource, type ShotDetail } from '@ivrex/contract';
-import { Alert, Button, Popconfirm, Progress, Segmented, Spin } from 'antd';
+import { Alert, Button, Popconfirm, Segmented, Spin } from 'antd';
 import { useState } from 'react';
 import { useMakeMotion, useMakingMotion, useMotionTrial, useRemoveMade } from '../../api/made-motion';
 import { sentenceOf } from '../../api/request';
+import { ProgressRow } from '../../ui/ProgressRow';
 import { useView } from '../../viewer/view-store';
 import { CameraSource } from './CameraSource';
 import { RenderSource } from './RenderSource';
@@ -53,23 +54,11 @@ export function MakeMotionCard({ detail, isOnlyWay }: { detail: ShotDetail; isOn
       {way === 'render' && <RenderSource detail={detail} onChange={setChosen} />}
       {source !== null && <Trial trial={trial} frame={frame} />}
       {status?.state === 'running' ? (
-        <div className="row" style={{ flexWrap: 'nowrap' }}>
-          <Progress
-            className="grow"
-            aria-label="Motion made"
-            percent={Math.round((100 * status.done) / Math.max(1, status.total))}
-            size="small"
-            showInfo={false}
-            strokeColor="var(--accent)"
-          />
-          <span className="quiet">
-            {status.done} of {status.total}
-            {status.secondsLeft === null ? '' : `, ${Math.ceil(status.secondsLeft)} s`}
-          </span>
+        <ProgressRow label="Motion made" done={status.done} total={status.total} secondsLeft={status.secondsLeft}>
           <Button size="small" onClick={() => make.mutate('cancel')}>
             Stop
           </Button>
-        </div>
+        </ProgressRow>
       ) : (
         <div className="row">
           <Button

@@ -1,11 +1,12 @@
 import type { RemapOrder, ShotDetail } from '@ivrex/contract';
 import { predictRemapError, summarizeAudit, type Encoding } from '@ivrex/core';
-import { Alert, Button, Input, Progress, Select } from 'antd';
+import { Alert, Button, Input, Select } from 'antd';
 import { useState } from 'react';
 import { useEncodings } from '../../api/encodings';
 import { useMotionAudit, useMotionRemap, useOrderRemap } from '../../api/motion';
 import { sentenceOf } from '../../api/request';
 import { remapTargets } from '../../ui/remap-targets';
+import { ProgressRow } from '../../ui/ProgressRow';
 
 type Kind = Pick<RemapOrder, 'type' | 'format'>;
 const KINDS: readonly { readonly key: string; readonly label: string; readonly kind: Kind }[] = [
@@ -71,21 +72,11 @@ export function RemapCard({ detail, encoding }: { detail: ShotDetail; encoding: 
             : `At the speeds of this shot the largest error will be ${Number(error.toPrecision(2))} px a frame. Repairs that are on are written with it; the original stays as it is.`}
       </span>
       {remap?.state === 'running' ? (
-        <div className="row" style={{ flexWrap: 'nowrap' }}>
-          <Progress
-            className="grow"
-            percent={Math.round((100 * remap.done) / Math.max(1, remap.total))}
-            size="small"
-            showInfo={false}
-            strokeColor="var(--accent)"
-          />
-          <span className="quiet">
-            {remap.done} of {remap.total}
-          </span>
+        <ProgressRow label="Frames remapped" done={remap.done} total={remap.total}>
           <Button size="small" onClick={() => order.mutate('cancel')}>
             Stop
           </Button>
-        </div>
+        </ProgressRow>
       ) : (
         <div className="row">
           <Button

@@ -7,6 +7,7 @@ import { useDeliveryAction, useQueue } from '../../api/deliveries';
 import { sentenceOf } from '../../api/request';
 import { useWork } from '../../api/shots';
 import { PageFrame } from '../../ui/PageFrame';
+import { ProgressRow } from '../../ui/ProgressRow';
 import { DeliveryActions, STATE_COLOURS, STATE_NAMES, whatWords } from '../deliver/DeliveryCard';
 
 const PRIORITY_NAMES: Record<Priority, string> = { high: 'before others', normal: 'in turn', low: 'after others' };
@@ -88,11 +89,10 @@ function OtherWork({ work }: { work: readonly Work[] }) {
     <section className="queue-part">
       {running.map((w) => (
         <div className="row" key={w.label}>
-          <span className="grow">
-            {w.label}
-            {w.secondsLeft === null ? '' : `, about ${timeText(w.secondsLeft)} left`}
-          </span>
-          <Progress percent={Math.round((100 * w.done) / Math.max(1, w.total))} size="small" style={{ width: 240 }} />
+          <span className="grow">{w.label}</span>
+          <div style={{ width: 440 }}>
+            <ProgressRow label={w.label} done={w.done} total={w.total} secondsLeft={w.secondsLeft} />
+          </div>
         </div>
       ))}
     </section>

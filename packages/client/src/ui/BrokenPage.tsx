@@ -1,0 +1,21 @@
+import { Button } from 'antd';
+import { Link, useLocation, useRouteError } from 'react-router';
+
+/** In the place of a page, or of a panel, that met an error of ours. What was agreed is kept by the server; the rest of the page goes on. */
+export function BrokenPage() {
+  const error = useRouteError(),
+    { pathname } = useLocation();
+  return (
+    <div style={{ padding: 40 }}>
+      <div className="empty-state" role="alert">
+        <h2>This part of the page met an error</h2>
+        <div>All that you set is kept. Load the page anew to go on; if it comes again, these words tell us where it is.</div>
+        <code>{`${pathname}: ${error instanceof Error ? error.message : String(error)}`}</code>
+        <div className="row">
+          <Button onClick={() => window.location.reload()}>Load the page anew</Button>
+          <Link to="/">Go to the shots</Link>
+        </div>
+      </div>
+    </div>
+  );
+}
