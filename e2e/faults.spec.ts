@@ -59,7 +59,7 @@ test('a folder outside the media folders is refused in a sentence, and what was 
   await expect(page.getByLabel('Folder path')).toHaveValue('/etc');
 });
 
-test("a reading that can't be decoded says so, and undo leaves it", async ({ page }) => {
+test("a reading that can't be decoded says so, and undo leaves it; a panel that breaks leaves the picture", async ({ page }) => {
   await ShotPage.open(page, 'TC_010', { agreed: true, only: HERON, step: 'motion' });
   const cover = page.locator('.ant-select', { has: page.getByLabel('Stretch of time of set 2') });
   await cover.click();
@@ -67,6 +67,19 @@ test("a reading that can't be decoded says so, and undo leaves it", async ({ pag
   await expect(page.getByRole('alert').filter({ hasText: 'same moment' })).toBeVisible();
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(page.getByRole('alert')).toHaveCount(0);
+
+  // An error of ours in a panel: it says so, and the picture beside it stays.
+  await page.evaluate(() => {
+    Number.prototype.toPrecision = () => {
+      throw new Error('the sluice is shut');
+    };
+  });
+  await page.getByRole('link', { name: /Shutter/ }).click();
+  await expect(page.getByRole('alert')).toContainText('This part of the page met an error');
+  await expect(page.getByRole('alert')).toContainText('/shutter: the sluice is shut');
+  await expect(page.getByTestId('picture-canvas')).toBeVisible();
+  await page.getByRole('button', { name: 'Load the page anew' }).click();
+  await expect(page.getByTestId('interval')).toBeVisible();
 });
 
 test('when the server is gone the page says so, and goes on when it is back', async ({ page }) => {

@@ -19,9 +19,10 @@ export default defineConfig({
   use: {
     baseURL: `http://127.0.0.1:${PORTS[0]}`,
     viewport: { width: 1280, height: 800 },
+    deviceScaleFactor: Number(process.env.DSF ?? 0.5),
     screenshot: 'only-on-failure',
     launchOptions: {
-      executablePath: '/usr/bin/chromium',
+      executablePath: '/usr/lib/chromium/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--use-gl=angle',

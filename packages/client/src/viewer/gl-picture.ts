@@ -95,18 +95,28 @@ void main() {
     return;
   }
   bool wiped = uMode == 2 && dot((uv - uEdge.xy) * uSize, uEdge.zw) > 0.0;
-  vec4 c = uMode == 1 || wiped || second ? texture(uB, uv) : texture(uA, uv);
+  vec4 c;
+  if (uMode == 1 || wiped || second) c = texture(uB, uv);
+  else c = texture(uA, uv);
   if (uData == 1) { colour = vec4(c.rgb, 1.0); return; }
   if (uChannel == 4) { colour = vec4(vec3(c.a), 1.0); return; }
   ivec2 cell = ivec2(p * uZoom / 12.0);
-  vec3 under = uUnder == 0 ? vec3(((cell.x + cell.y) & 1) == 0 ? 0.16 : 0.22) : uUnder == 1 ? vec3(0.0) : uUnder == 2 ? vec3(0.18) : texture(uPlate, uv).rgb;
+  vec3 under = vec3(0.0);
+  if (uUnder == 0) under = vec3(((cell.x + cell.y) & 1) == 0 ? 0.16 : 0.22);
+  else if (uUnder == 2) under = vec3(0.18);
+  else if (uUnder == 3) under = texture(uPlate, uv).rgb;
   vec3 v = c.rgb + (1.0 - clamp(c.a, 0.0, 1.0)) * under;
   v *= uGain;
   float y = dot(v, vec3(0.2126, 0.7152, 0.0722));
   v = mix(vec3(y), v, uSaturation);
   if (uChannel == 1) v = v.rrr; else if (uChannel == 2) v = v.ggg; else if (uChannel == 3) v = v.bbb;
-  v = uTransform == 0 ? srgb(v) : uTransform == 1 ? rec709(v) : uTransform == 2 ? srgb(shoulder(max(v, 0.0))) : uTransform == 4 ? table(v) : v;
-  colour = vec4(pow(clamp(v, 0.0, 1.0), vec3(1.0 / uGamma)), 1.0);
+  if (uTransform == 2) v = shoulder(max(v, 0.0));
+  if (uTransform == 0 || uTransform == 2) v = srgb(v);
+  else if (uTransform == 1) v = rec709(v);
+  else if (uTransform == 4) v = table(v);
+  v = clamp(v, 0.0, 1.0);
+  if (uGamma != 1.0) v = pow(v, vec3(1.0 / uGamma));
+  colour = vec4(v, 1.0);
 }`;
 
 const SLOTS: readonly TextureSlot[] = ['a', 'b', 'plate', 'field'];
