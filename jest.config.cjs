@@ -10,6 +10,6 @@ module.exports = {
   // A copy of the sources for seeded faults, left by a run that was ended.
   modulePathIgnorePatterns: ['<rootDir>/.cache/'],
   testTimeout: 120000,
-  // One more than two cores: tests of lost workers and databases mostly wait.
-  maxWorkers: 3,
+  // Two more than two cores: tests of lost workers and databases mostly wait.
+  maxWorkers: 4,
 };

@@ -200,9 +200,7 @@ function hurt(
       for (let i = 0; i < data.length; i += 89) data[i] = i % 2 === 0 ? NaN : Infinity;
       return;
     case 'filtered':
-      data.set(
-        resizePlane(resizePlane(data, width, height, width / 2, height / 2), width / 2, height / 2, width, height),
-      );
+      data.set(resizePlane(resizePlane(data, width, height, width / 2, height / 2), width / 2, height / 2, width, height));
       return;
     case 'none':
     case 'halfSize':

@@ -46,12 +46,20 @@ const cases: Case[] = [
   { base: 0, stored: 'swappedCentred', damage: 'centresApart' },
 ];
 
+/** Whose repairs are held against the true motion; 8 bits over 64 px are steps of half a pixel. */
+const MENDED: readonly { readonly damage: Damage; readonly stored?: string }[] = [
+  { damage: 'centresApart' },
+  { damage: 'nan' },
+  { damage: 'clipped' },
+  { damage: 'none', stored: 'centred8' },
+];
+
 export interface Outcome extends Case {
   readonly name: string;
   readonly read: Identification;
   readonly error: number;
   readonly right: boolean;
-  /** Mean distance from the true motion over covered pixels, as read and with every repair that its symptoms propose; null without one. */
+  /** For MENDED: mean distance from the true motion over covered pixels, as read and with every repair that its symptoms propose; null without one. */
   readonly mended: { readonly beforePx: number; readonly afterPx: number } | null;
 }
 
@@ -99,7 +107,8 @@ function read({ base, stored, damage }: Case): Outcome {
     facts: [],
   });
   const size = damage === 'halfSize' ? 'halfSize' : 'none';
-  const truth = once(`${base} ${stored} ${size}`, truths, () => decode(storePass(rendered, 1, how, size), how.encoding, null));
+  const sound = () => (damage === size ? own : storePass(rendered, 1, how, size));
+  const truth = once(`${base} ${stored} ${size}`, truths, () => decode(sound(), how.encoding, null));
   const alpha = once(`${base} ${size}`, alphas, () => coverage(rendered.beauty[1], own.width, own.height));
   const readWith = (repairs: RepairStep[]) => {
     const planes = new Map(own.channels.map((c) => [c.name, c.data])),
@@ -127,7 +136,7 @@ function read({ base, stored, damage }: Case): Outcome {
       decode(storePass(rendered, 1, { ...how, type: 'float' }, size), how.encoding, null),
     );
   const mended =
-    steps.length === 0
+    steps.length === 0 || !MENDED.some((kind) => kind.damage === damage && (kind.stored ?? stored) === stored)
       ? null
       : {
           beforePx: meanOff(decode(own, result.encoding, alpha), exact(), alpha),

@@ -47,12 +47,19 @@ class CountHeap {
 
 /** Code lengths by Huffman's method (1952). Counts are halved and tried again while a code would be too long. */
 function codeLengths(counts: Float64Array, first: number, last: number): Uint8Array {
-  const scaled = Float64Array.from({ length: SYMBOLS * 2 }, (_, i) => (i < SYMBOLS ? counts[i] : 0));
+  // Of the 65537 symbols a chunk mostly uses few hundred: those alone are numbered, the tree's nodes after them.
+  const used: number[] = [];
+  for (let s = first; s <= last; s++) if (counts[s] > 0) used.push(s);
+  const leaves = used.length,
+    scaled = new Float64Array(leaves * 2),
+    parents = new Int32Array(leaves * 2),
+    depth = new Uint8Array(leaves * 2);
+  used.forEach((symbol, leaf) => (scaled[leaf] = counts[symbol]));
   for (;;) {
-    const parents = new Int32Array(SYMBOLS * 2).fill(-1);
+    parents.fill(-1);
     const heap = new CountHeap(scaled);
-    for (let s = first; s <= last; s++) if (scaled[s] > 0) heap.push(s);
-    let node = SYMBOLS;
+    for (let leaf = 0; leaf < leaves; leaf++) heap.push(leaf);
+    let node = leaves;
     while (heap.size > 1) {
       const a = heap.pop(),
         b = heap.pop();
@@ -60,18 +67,18 @@ function codeLengths(counts: Float64Array, first: number, last: number): Uint8Ar
       parents[a] = parents[b] = node;
       heap.push(node++);
     }
-    const depth = new Uint8Array(SYMBOLS * 2),
-      lengths = new Uint8Array(SYMBOLS);
     let longest = 0;
-    for (let n = node - 1; n >= SYMBOLS; n--) if (parents[n] >= 0) depth[n] = depth[parents[n]] + 1;
-    for (let s = first; s <= last; s++) {
-      if (scaled[s] === 0) continue;
-      lengths[s] = parents[s] < 0 ? 1 : depth[parents[s]] + 1;
-      longest = Math.max(longest, lengths[s]);
+    for (let n = node - 1; n >= 0; n--) {
+      // A lone symbol has a code of one bit.
+      depth[n] = parents[n] < 0 ? (n < leaves ? 1 : 0) : depth[parents[n]] + 1;
+      if (n < leaves) longest = Math.max(longest, depth[n]);
     }
-    if (longest <= LONGEST) return lengths;
-    for (let s = first; s <= last; s++) if (scaled[s] > 0) scaled[s] = Math.ceil(scaled[s] / 2);
+    if (longest <= LONGEST) break;
+    for (let leaf = 0; leaf < leaves; leaf++) scaled[leaf] = Math.ceil(scaled[leaf] / 2);
   }
+  const lengths = new Uint8Array(SYMBOLS);
+  used.forEach((symbol, leaf) => (lengths[symbol] = depth[leaf]));
+  return lengths;
 }
 
 function canonicalCodes(lengths: Uint8Array, first: number, last: number): Uint32Array {
