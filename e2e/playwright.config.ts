@@ -3,6 +3,8 @@ import { defineConfig } from '@playwright/test';
 /** One application for each worker, and in it a shot for each test: tests run in any order. */
 export const PORTS = [4791, 4794] as const;
 
+const isTour = process.env.IVREX_SCREENSHOTS === '1';
+
 export default defineConfig({
   testDir: '.',
   // Two applications and two browsers share what cores there are: waiting long costs nothing where all is well.
@@ -10,7 +12,7 @@ export default defineConfig({
   workers: PORTS.length,
   fullyParallel: true,
   // The tour of the views is for the documentation's pictures.
-  testIgnore: process.env.IVREX_SCREENSHOTS === '1' ? [] : ['tour.spec.ts'],
+  testIgnore: isTour ? [] : ['tour.spec.ts'],
   retries: 0,
   forbidOnly: true,
   reporter: [['list'], ['json']],
@@ -19,7 +21,8 @@ export default defineConfig({
   use: {
     baseURL: `http://127.0.0.1:${PORTS[0]}`,
     viewport: { width: 1280, height: 800 },
-    deviceScaleFactor: Number(process.env.DSF ?? 0.5),
+    // The page draws in software, most of the time for the picture: a quarter of its pixels is enough for what tests look at.
+    deviceScaleFactor: isTour ? 1 : 0.5,
     screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: '/usr/lib/chromium/chromium-headless-shell',

@@ -64,6 +64,9 @@ const OWN_PACKAGES = Object.fromEntries(
   }),
 );
 
+/** A package that is an ES module with a default export goes in as well: required from there the default would be the module itself. */
+const WITH_DEFAULT = Object.fromEntries(['p-map'].map((name) => [name, require.resolve(name)]));
+
 const COMMON = {
   format: 'cjs',
   target: 'node20',
@@ -93,7 +96,7 @@ module.exports = {
       banner: { js: NAMED_GLOBALS },
       // Ours go in, everything else is required.
       packages: 'external',
-      alias: OWN_PACKAGES,
+      alias: { ...OWN_PACKAGES, ...WITH_DEFAULT },
     });
     return { code: outputFiles[0].text };
   },

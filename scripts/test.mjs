@@ -26,20 +26,34 @@ const say = (what) => process.stdout.write(`\n== ${what}\n`);
 /** What was run: { part, passed, failed, wallSeconds, cpuSeconds }. */
 const rows = [];
 
-/** Runs a program and says what processor time it and all its children took. */
+/** What runs now, each with all its children. */
+const running = new Set();
+let isEnded = false;
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'])
+  process.on(signal, () => {
+    isEnded = true;
+    for (const child of running) if (child.exitCode === null) process.kill(-child.pid, signal);
+  });
+
+/** Runs a program and says what processor time it and all its children took. When this run is ended, so is all of it. */
 function timed(command, args, env = process.env) {
   return new Promise((resolve, reject) => {
+    if (isEnded) throw new Failure('the run was ended');
     const start = Date.now();
     const script = '"$@"; status=$?; times >&3; exit $status';
     const child = spawn('bash', ['-c', script, 'bash', command, ...args], {
       cwd: root,
       env,
       stdio: ['ignore', 'inherit', 'inherit', 'pipe'],
+      detached: true,
     });
+    running.add(child);
     let text = '';
     child.stdio[3].on('data', (data) => (text += data));
     child.on('error', reject);
     child.on('close', (code) => {
+      running.delete(child);
+      if (isEnded) return reject(new Failure('the run was ended'));
       const cpuSeconds = [...text.matchAll(/(\d+)m([\d.]+)s/g)].reduce((sum, [, m, s]) => sum + 60 * Number(m) + Number(s), 0);
       resolve({ code, wallSeconds: (Date.now() - start) / 1000, cpuSeconds });
     });
