@@ -78,7 +78,7 @@ test("a reading that can't be decoded says so, and undo leaves it; a panel that 
   await expect(page.getByRole('alert')).toContainText('This part of the page met an error');
   await expect(page.getByRole('alert')).toContainText('/shutter: the sluice is shut');
   await expect(page.getByTestId('picture-canvas')).toBeVisible();
-  await page.getByRole('button', { name: 'Load the page anew' }).click();
+  await page.getByRole('button', { name: 'Load the page again' }).click();
   await expect(page.getByTestId('interval')).toBeVisible();
 });
 

@@ -6,16 +6,12 @@ export function BrokenPage() {
   const error = useRouteError(),
     { pathname } = useLocation();
   return (
-    <div style={{ padding: 40 }}>
-      <div className="empty-state" role="alert">
-        <h2>This part of the page met an error</h2>
-        <div>All that you set is kept. Load the page anew to go on; if it comes again, these words tell us where it is.</div>
-        <code>{`${pathname}: ${error instanceof Error ? error.message : String(error)}`}</code>
-        <div className="row">
-          <Button onClick={() => window.location.reload()}>Load the page anew</Button>
-          <Link to="/">Go to the shots</Link>
-        </div>
-      </div>
+    <div className="empty-state" role="alert">
+      <h2>This part of the page met an error</h2>
+      <div>All that you set is kept. Load the page again to go on. If the error comes back, these words say where it is:</div>
+      <code>{`${pathname.replace(/^.*\//, '/')}: ${error instanceof Error ? error.message : String(error)}`}</code>
+      <Button onClick={() => window.location.reload()}>Load the page again</Button>
+      <Link to="/">Go to the shots</Link>
     </div>
   );
 }

@@ -91,6 +91,9 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     });
   }, [size, shown, view, placement, edge, shutterPlan]);
 
+  const message =
+    broken ??
+    (look === 'compare' ? messageOfSides(view.sides) : (view.problem ?? messageOf(shown.state, look, detail, view.field !== null)));
   const scene: Scene = {
     frame: view.frame,
     width,
@@ -100,10 +103,9 @@ export function usePictureCanvas(detail: ShotDetail, shutterPlan: ShutterPlan) {
     peak,
     beauty: shown.beauty,
     showsDirections: look === 'directions' && view.field !== null,
-    note: noteOfLook(shown, view),
-    message:
-      broken ??
-      (look === 'compare' ? messageOfSides(view.sides) : (view.problem ?? messageOf(shown.state, look, detail, view.field !== null))),
+    // Where there is no picture nothing is said about it.
+    note: message === null ? noteOfLook(shown, view) : null,
+    message,
   };
   return { canvas, overlay, scene };
 }
