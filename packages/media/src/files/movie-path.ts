@@ -17,7 +17,7 @@ export function parseMovieFrame(file: string): { readonly movie: string; readonl
   const at = file.lastIndexOf(MARK);
   if (at < 0) return null;
   const frame = Number(file.slice(at + MARK.length));
-  return Number.isInteger(frame) && isMoviePath(file.slice(0, at)) ? { movie: file.slice(0, at), frame } : null;
+  return Number.isInteger(frame) && frame >= 1 && isMoviePath(file.slice(0, at)) ? { movie: file.slice(0, at), frame } : null;
 }
 
 /** The file on disk that holds it. */
