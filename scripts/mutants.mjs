@@ -1,10 +1,12 @@
 // How much the tests see: seeds small faults into a copy of the tree, one at a time, and runs for each the test that ought to see it.
 //   npm run test:mutants             all of them
 //   npm run test:mutants -- NAME...  those whose name contains a word
+//   npm run test:mutants -- --constants [NAME...]  tuned numbers instead: how far each can move before its test sees it
 // The faults are declared in scripts/mutants/faults.mjs. Not part of npm test; the last figure stands in docs/testing.md.
 import { spawnSync } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { constants, FACTORS, placeOf, scaled } from './mutants/constants.mjs';
 import { faults } from './mutants/faults.mjs';
 import { buildAll } from './steps/build-steps.mjs';
 import { ensurePackages, ensurePrograms } from './steps/install-steps.mjs';
@@ -54,9 +56,40 @@ function seeded({ file, find, replace }, work) {
   }
 }
 
+/** One fault after the other; unseen ones make the run fail. */
+function seedFaults(chosen, env) {
+  const unseen = [];
+  for (const fault of chosen) {
+    const isSeen = seeded(fault, () => runTest(fault, env)).status !== 0;
+    if (!isSeen) unseen.push(fault);
+    process.stdout.write(`${isSeen ? 'seen  ' : 'UNSEEN'} ${fault.name}\n`);
+  }
+  process.stdout.write(`\n${chosen.length - unseen.length} of ${chosen.length} faults are seen\n`);
+  if (unseen.length > 0) throw new Failure(`not seen: ${unseen.map(({ name, test }) => `${name} (${test})`).join('; ')}`);
+}
+
+/** A table for docs/testing.md. */
+function moveConstants(chosen, env) {
+  process.stdout.write(
+    `| constant | value | tuned on | test | ${FACTORS.map((f) => `x ${f}`).join(' | ')} |\n|---|---|---|---|${'---|'.repeat(FACTORS.length)}\n`,
+  );
+  for (const constant of chosen) {
+    const { file, name, tunedOn, test } = constant,
+      { before, number } = placeOf(readFileSync(path.join(copy, file), 'utf8'), constant);
+    const cells = FACTORS.map((factor) => {
+      const fault = { file, find: `${before}${number}`, replace: `${before}${scaled(number, factor)}`, test };
+      return seeded(fault, () => runTest(fault, env)).status === 0 ? '-' : 'seen';
+    });
+    const place = file.replace('packages/core/src/', '').replace(/\.ts$/, '');
+    process.stdout.write(`| \`${place}\` ${name} | ${number} | ${tunedOn} | ${path.basename(test, '.test.ts')} | ${cells.join(' | ')} |\n`);
+  }
+}
+
 main(async () => {
-  const words = process.argv.slice(2),
-    chosen = faults.filter(({ name }) => words.length === 0 || words.some((word) => name.includes(word)));
+  const args = process.argv.slice(2),
+    isConstants = args[0] === '--constants',
+    words = isConstants ? args.slice(1) : args;
+  const chosen = (isConstants ? constants : faults).filter(({ name }) => words.length === 0 || words.some((word) => name.includes(word)));
   await ensurePackages(say);
   await ensurePrograms(['postgres'], say);
   await buildAll(say);
@@ -74,15 +107,9 @@ main(async () => {
       const { status, stderr } = runTest(fault, env);
       if (status !== 0) throw new Failure(`${fault.test} fails without any fault; mend that first:\n${stderr.slice(-4000)}`);
     }
-    say(`${chosen.length} faults, one at a time`);
-    const unseen = [];
-    for (const fault of chosen) {
-      const isSeen = seeded(fault, () => runTest(fault, env)).status !== 0;
-      if (!isSeen) unseen.push(fault);
-      process.stdout.write(`${isSeen ? 'seen  ' : 'UNSEEN'} ${fault.name}\n`);
-    }
-    process.stdout.write(`\n${chosen.length - unseen.length} of ${chosen.length} faults are seen\n`);
-    if (unseen.length > 0) throw new Failure(`not seen: ${unseen.map(({ name, test }) => `${name} (${test})`).join('; ')}`);
+    say(`${chosen.length} ${isConstants ? 'constants' : 'faults'}, one at a time`);
+    if (isConstants) moveConstants(chosen, env);
+    else seedFaults(chosen, env);
   } finally {
     await postgres.stop();
     rmSync(copy, { recursive: true, force: true });
