@@ -12,7 +12,7 @@ export interface Freedom {
 /** The shortest exposure that is looked for, in frames. */
 export const SHORTEST = 1 / 180;
 
-export function freedomOf({ opens, closes, strength }: MatchLocks): Freedom {
+export function freedomOf({ opens, closes, strength }: Pick<MatchLocks, 'opens' | 'closes' | 'strength'>): Freedom {
   if (strength === null && opens !== null && closes !== null) return { base: [0, 0], along: [[opens, closes]] };
   // With one end given and the strength free, that end's time is the strength; an end on the frame stays there under any.
   const s = strength ?? 1;
