@@ -1,8 +1,10 @@
 import { Option, type Command } from 'commander';
 import type { PathChoice } from '@ivrex/core';
-import type { FrameFiles, FrameSources } from '@ivrex/media';
+import { depthSourcesOf, detectDepthPass, type FrameFiles, type FrameSources } from '@ivrex/media';
 import { parseNumber } from './frame-range';
-import { loadEncoding, loadRepairs, openInput, passAt, type Input } from './inputs';
+import type { CliHost } from './host';
+import { loadDepthEncoding, loadEncoding, loadRepairs, openInput, passAt, type Input } from './inputs';
+import { warn } from './output';
 
 /** What a blur reads, whichever command asks for it. */
 export interface BlurInputOptions {
@@ -12,6 +14,7 @@ export interface BlurInputOptions {
   readonly repairs?: string;
   readonly path: PathChoice;
   readonly depth?: string;
+  readonly depthEncoding: string;
   readonly ids?: string;
   readonly hidden: 'auto' | 'off';
   readonly background?: string;
@@ -26,6 +29,7 @@ export function withBlurInputs(command: Command): Command {
     .option('--repairs <file>', 'what is mended in the motion on the way (list of repairs, JSON)')
     .addOption(new Option('--path <path>').choices(['auto', 'straight', 'bent', 'arc']).default('auto'))
     .option('--depth <pattern>')
+    .option('--depth-encoding <file>', 'how depth is stored (JSON), or auto: it is measured', 'auto')
     .option('--ids <pattern>')
     .addOption(
       new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
@@ -42,7 +46,7 @@ export interface BlurInputs {
 }
 
 /** @throws IvrexError missingFile, damaged, badSetting */
-export async function openBlurInputs(options: BlurInputOptions): Promise<BlurInputs> {
+export async function openBlurInputs(host: CliHost, options: BlurInputOptions): Promise<BlurInputs> {
   const encoding = await loadEncoding(options.encoding),
     repairs = await loadRepairs(options.repairs);
   const beauty = await openInput(options.beauty),
@@ -51,27 +55,34 @@ export async function openBlurInputs(options: BlurInputOptions): Promise<BlurInp
   const ids = options.ids === undefined ? null : await openInput(options.ids);
   const background = options.background === undefined ? null : await openInput(options.background);
   const inputs = [beauty, motion, depth, ids].filter((input) => input !== null);
+  let depthEncoding = await loadDepthEncoding(options.depthEncoding),
+    isDepth = true;
   const at = (number: number | null): FrameFiles => ({
     beauty: passAt(beauty, number),
     motion: passAt(motion, number),
-    depth: depth && passAt(depth, number),
+    depth: depth !== null && isDepth ? { ...passAt(depth, number), encoding: depthEncoding } : null,
     ids: ids && passAt(ids, number),
   });
-  return {
-    beauty,
-    motion,
-    sourcesAt(frame) {
-      const neighbour = (by: number): FrameFiles | null =>
-        frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
-      return {
-        ...at(frame),
-        previous: neighbour(-1),
-        next: neighbour(1),
-        background: background && passAt(background, frame),
-        encoding,
-        repairs,
-        fps: options.fps ?? null,
-      };
-    },
+  const sourcesAt = (frame: number | null): FrameSources => {
+    const neighbour = (by: number): FrameFiles | null =>
+      frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
+    return {
+      ...at(frame),
+      previous: neighbour(-1),
+      next: neighbour(1),
+      background: background && passAt(background, frame),
+      encoding,
+      repairs,
+      fps: options.fps ?? null,
+    };
   };
+  if (depth !== null && depthEncoding === null) {
+    // Measured once, on a frame in the middle, and held for all.
+    const { frames } = beauty.sequence;
+    const found = await detectDepthPass(depthSourcesOf(sourcesAt(frames[frames.length >> 1] ?? null)), await host.kernels());
+    for (const { severity, message } of found?.issues ?? []) if (severity === 'warning') warn(`${options.depth}: ${message}`);
+    depthEncoding = found?.encoding ?? null;
+    isDepth = found?.isDepth ?? false;
+  }
+  return { beauty, motion, sourcesAt };
 }

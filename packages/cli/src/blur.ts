@@ -96,7 +96,7 @@ async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
 
 async function blur(host: CliHost, options: BlurOptions): Promise<void> {
   const shutter = await shutterOf(options);
-  const { beauty, sourcesAt } = await openBlurInputs(options);
+  const { beauty, sourcesAt } = await openBlurInputs(host, options);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)

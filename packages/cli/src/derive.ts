@@ -17,13 +17,14 @@ import {
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber } from './frame-range';
 import type { CliHost } from './host';
-import { framesToRender, loadEncoding, openInput, passAt, type Input } from './inputs';
+import { framesToRender, loadDepthEncoding, loadEncoding, openInput, passAt, type Input } from './inputs';
 import { aroundFrame, makePasses, mean, type MakeOptions } from './make-passes';
 import { answer, warn } from './output';
 
 interface DeriveOptions extends MakeOptions {
   readonly camera?: string;
   readonly depth?: string;
+  readonly depthEncoding: string;
   readonly depthKind: 'auto' | 'view' | 'eye';
   readonly position?: string;
   readonly card?: number;
@@ -43,6 +44,7 @@ export function deriveCommand(host: CliHost): Command {
       'track as .json, .csv, .gltf, .glb, or a pattern of OpenEXR files whose headers hold it (default: those of depth, positions or beauty)',
     )
     .option('--depth <pattern>', 'depth in scene units')
+    .option('--depth-encoding <file>', 'how depth is stored (JSON), or auto: it is measured', 'auto')
     .addOption(
       new Option('--depth-kind <kind>', 'along the view axis, or straight from the eye').choices(['auto', 'view', 'eye']).default('auto'),
     )
@@ -73,11 +75,14 @@ async function derive(host: CliHost, options: DeriveOptions): Promise<void> {
     encoding = options.encoding === undefined ? null : await loadEncoding(options.encoding);
   const track = await trackOf(options, beauty, surfaceInput);
   const first = beauty.sequence.frames[0] ?? [...track.frames.keys()][0];
-  let measured = KINDS[options.depthKind];
+  let depthEncoding = await loadDepthEncoding(options.depthEncoding),
+    measured = KINDS[options.depthKind];
   const surfaceAt = (frame: number | null): SurfaceSource => {
     if (surfaceInput === null) return { kind: 'card', distance: options.card ?? 1, facing: cameraAt(track, first).camera };
     const pass = passAt(surfaceInput, frame);
-    return options.position === undefined ? { kind: 'depth', pass, measured } : { kind: 'position', pass };
+    return options.position === undefined
+      ? { kind: 'depth', pass: { ...pass, encoding: depthEncoding }, measured }
+      : { kind: 'position', pass };
   };
   const continued = new Set<number>();
   const sourceAt = (frame: number | null): MotionSource => {
@@ -92,7 +97,7 @@ async function derive(host: CliHost, options: DeriveOptions): Promise<void> {
       fps: options.fps ?? null,
     };
   };
-  if (options.depth !== undefined && measured === 'auto') {
+  if (options.depth !== undefined && (measured === 'auto' || depthEncoding === null)) {
     // Found once, on a frame in the middle, and held for all.
     const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
     const frame = frames[frames.length >> 1];
@@ -101,6 +106,7 @@ async function derive(host: CliHost, options: DeriveOptions): Promise<void> {
       await host.kernels(),
     );
     measured = tried.depthKind ?? 'alongView';
+    depthEncoding = tried.depthEncoding;
     continued.clear();
   }
   const { results } = await makePasses(host, 'derived from the camera', options, beauty, sourceAt);

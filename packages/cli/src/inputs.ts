@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
-import { IvrexError, type Encoding, type RepairStep, type ShutterPlan } from '@ivrex/core';
-import { encodingSchema, parseDocument, repairListSchema, shutterPlanSchema } from '@ivrex/contract';
+import { IvrexError, type DepthEncoding, type Encoding, type RepairStep, type ShutterPlan } from '@ivrex/core';
+import { depthEncodingSchema, encodingSchema, parseDocument, repairListSchema, shutterPlanSchema } from '@ivrex/contract';
 import {
   aboutFile,
   chooseLayer,
@@ -18,6 +18,11 @@ import { warn } from './output';
 /** @throws IvrexError damaged, badSetting, missingFile */
 export async function loadEncoding(file: string): Promise<Encoding> {
   return parseDocument(await textOf(file), encodingSchema, 'encoding', file);
+}
+
+/** Null for "auto": it is measured. @throws IvrexError damaged, badSetting, missingFile */
+export async function loadDepthEncoding(file: string): Promise<DepthEncoding | null> {
+  return file === 'auto' ? null : parseDocument(await textOf(file), depthEncodingSchema, 'depth encoding', file);
 }
 
 /** @throws IvrexError damaged, badSetting, missingFile */

@@ -90,7 +90,7 @@ function framesOf({ beauty, motion }: BlurInputs, reference: Input, options: Mat
 
 async function match(host: CliHost, options: MatchOptions): Promise<void> {
   const locks = locksOf(options);
-  const inputs = await openBlurInputs(options);
+  const inputs = await openBlurInputs(host, options);
   const reference = await openInput(options.reference);
   const frames = framesOf(inputs, reference, options);
   const pool = host.openPool(options.threads);

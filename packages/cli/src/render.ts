@@ -3,7 +3,7 @@ import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { Command, Option } from 'commander';
 import { framesToDeliver, parseDocument, shotDocumentSchema } from '@ivrex/contract';
-import { IvrexError } from '@ivrex/core';
+import { IvrexError, orNull } from '@ivrex/core';
 import type { BlurPool } from '@ivrex/media';
 import {
   aboutFile,
@@ -18,6 +18,8 @@ import {
   tryFindDamage,
   type DeliveryOrder,
   type MadeFile,
+  detectDepthPass,
+  withMeasuredDepth,
 } from '@ivrex/media';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
@@ -69,8 +71,11 @@ async function render(host: CliHost, file: string, options: RenderOptions): Prom
   const document = absoluteDocument(parseDocument(text, shotDocumentSchema, 'shot', file), base);
   if (document.deliver === null)
     throw new IvrexError('badSetting', 'it does not say what to deliver; export it from step Deliver, or add "deliver"', file);
-  const book = new ShotBook(document);
-  assertDeliverable(book, document.deliver);
+  const given = new ShotBook(document);
+  assertDeliverable(given, document.deliver);
+  const kernels = await host.kernels();
+  const { book, notes } = await withMeasuredDepth(given, (sources) => orNull(() => detectDepthPass(sources, kernels)));
+  for (const note of notes) warn(note);
   const all = framesToDeliver(document.deliver, framesThere(book, document.deliver));
   const order: DeliveryOrder = {
     options: document.deliver,

@@ -4,6 +4,7 @@ import { auditCommand } from './audit';
 import { blurCommand } from './blur';
 import { UsageError } from './cli-error';
 import { compareCommand } from './compare';
+import { depthCommand } from './depth';
 import { deriveCommand } from './derive';
 import { estimateCommand } from './estimate';
 import { identifyCommand } from './identify';
@@ -22,6 +23,7 @@ export async function runIvrex(args: readonly string[], host: CliHost): Promise<
   const commands = [
     probeCommand(host),
     identifyCommand(host),
+    depthCommand(host),
     remapCommand(host),
     auditCommand(host),
     deriveCommand(host),

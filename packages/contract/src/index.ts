@@ -1,6 +1,7 @@
 export * from './ids';
 export * from './camera-document';
 export * from './encoding-schema';
+export * from './depth-encoding-schema';
 export * from './explain';
 export * from './amounts';
 export * from './shutter-schema';

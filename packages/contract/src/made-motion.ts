@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { depthEncodingSchema } from './depth-encoding-schema';
 import { encodingSchema } from './encoding-schema';
 import { cameraTrackIdSchema, passIdSchema, shotIdSchema } from './ids';
 
@@ -14,7 +15,13 @@ export const madeSourceSchema = z.discriminatedUnion('kind', [
       z.strictObject({ from: z.literal('track'), track: cameraTrackIdSchema }),
     ]),
     surface: z.discriminatedUnion('kind', [
-      z.strictObject({ kind: z.literal('depth'), pass: passIdSchema, measured: z.union([depthKindSchema, z.literal('auto')]) }),
+      z.strictObject({
+        kind: z.literal('depth'),
+        pass: passIdSchema,
+        measured: z.union([depthKindSchema, z.literal('auto')]),
+        /** Null: as the element's, or as it is measured. */
+        encoding: depthEncodingSchema.nullable().default(null),
+      }),
       z.strictObject({ kind: z.literal('position'), pass: passIdSchema }),
       /** Scene units before the camera of `frame`. */
       z.strictObject({ kind: z.literal('card'), distance: z.number().positive(), frame: z.number().int() }),

@@ -1,6 +1,7 @@
 import { DISPLAY_TRANSFORMS, INPUT_CURVES, PASS_ROLES } from '@ivrex/core';
 import { z } from 'zod';
 import { assemblySchema, elementMatteSchema, elementPlaceSchema } from './assembly';
+import { depthEncodingSchema } from './depth-encoding-schema';
 import { encodingSchema } from './encoding-schema';
 import { elementIdSchema, lutIdSchema, passIdSchema } from './ids';
 import { motionFactSchema, repairListSchema } from './motion';
@@ -24,6 +25,8 @@ export const elementSchema = z.strictObject({
   motion: passIdSchema.nullable(),
   depth: passIdSchema.nullable(),
   ids: passIdSchema.nullable(),
+  /** How depth is stored; null: as it is measured. */
+  depthEncoding: depthEncodingSchema.nullable().default(null),
   /** Null: all that the pictures cover. */
   matte: elementMatteSchema.nullable().default(null),
   encoding: encodingSchema.nullable(),

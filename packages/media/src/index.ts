@@ -7,6 +7,7 @@ export * from './formats/layers';
 export { fileOnDisk, isMoviePath } from './files/movie-path';
 export { countMovieFrames } from './formats/movie-format';
 export * from './frames/file-reader';
+export * from './frames/depth-pass';
 export * from './frames/frame-passes';
 export * from './frames/load-picture';
 export * from './frames/pass-files';

@@ -5,12 +5,13 @@ import { readConfig } from './config/config';
 import { DeliveryWorker } from './jobs/delivery-worker';
 import { SharedDigests } from './services/digests';
 import { Matches } from './services/matches';
+import { recentDepths } from './services/measured-depth';
 import { MotionAudits } from './services/motion-audits';
 import { startUp, stopWhenTold } from './start-up';
 
 /** A process that renders deliveries. It needs the database and the folders, and nothing of the server's. */
 const config = readConfig(process.env);
-const base = await startUp(config);
+const base = { ...(await startUp(config)), depths: recentDepths() };
 const { database, pool } = base,
   { mappings } = config;
 const back = mappings.map(({ from, to }) => ({ from: to, to: from }));

@@ -9,10 +9,11 @@ import {
   type PassId,
   type ShotSettings,
 } from '@ivrex/contract';
-import { IvrexError, plateFrame, shutterAt, type ShutterPlan } from '@ivrex/core';
+import { IvrexError, plateFrame, shutterAt, type DepthDetection, type ShutterPlan } from '@ivrex/core';
 import type { AssembledFrame, FrameElement } from './assemble-frame';
+import type { DepthSources } from '../frames/depth-pass';
 import type { FrameFiles, FrameSources, MatteFile } from '../frames/pass-files';
-import type { ShotBook } from './shot-book';
+import { ShotBook } from './shot-book';
 
 /** An element by its id; null or one that is gone is the main one. */
 export function elementOf({ elements }: Pick<ShotSettings, 'elements'>, id: ElementId | null): Element {
@@ -20,11 +21,11 @@ export function elementOf({ elements }: Pick<ShotSettings, 'elements'>, id: Elem
 }
 
 /** What an element that can be made has: a picture, and motion only together with how it is stored. */
-export function readyElement({ name, beauty, motion, encoding, depth, ids, matte }: Element) {
+export function readyElement({ name, beauty, motion, encoding, depth, depthEncoding, ids, matte }: Element) {
   if (beauty === null) throw new IvrexError('badSetting', `${name} has no picture; choose a beauty pass in step Passes first`);
   if (motion !== null && encoding === null)
     throw new IvrexError('badSetting', `say how the motion of ${name} is stored in step Motion first`);
-  return { beauty, moves: motion !== null && encoding !== null ? { motion, encoding } : null, depth, ids, matte };
+  return { beauty, moves: motion !== null && encoding !== null ? { motion, encoding } : null, depth, depthEncoding, ids, matte };
 }
 
 /** The same of one that is to be blurred. @throws IvrexError badSetting */
@@ -41,12 +42,12 @@ export function frameSources(
   element: Element = book.settings.elements[0],
 ): { sources: FrameSources; shutter: ShutterPlan } {
   const { settings } = book;
-  const { beauty, motion, encoding, depth, ids, matte } = movingElement(element);
+  const { beauty, motion, encoding, depth, depthEncoding, ids, matte } = movingElement(element);
   const filesAt = (number: number): FrameFiles => ({
     beauty: book.pictureAt(beauty, number),
     matte: matte && matteFileAt(book, matte, number),
     motion: book.fileAt(motion, number),
-    depth: depth && book.fileAt(depth, number),
+    depth: depth && { ...book.fileAt(depth, number), encoding: depthEncoding },
     ids: ids && book.fileAt(ids, number),
   });
   // A lone file is no neighbour of itself.
@@ -76,6 +77,61 @@ export function frameSources(
   };
 }
 
+/** What detection of an element's depth reads: a frame from the middle with its neighbours. Null without depth or picture. @throws IvrexError notFound */
+export function elementDepthSources(book: ShotBook, element: Element): DepthSources | null {
+  const { beauty, motion, encoding, depth, matte, place } = element;
+  if (beauty === null || depth === null) return null;
+  const moves = motion !== null && encoding !== null && encoding.space === 'screen';
+  const there = [beauty, depth, ...(moves ? [motion] : []), ...(matte === null ? [] : [matte.pass])].flatMap(
+    (id) => book.pass(id)?.frames ?? [],
+  );
+  const { firstFrame, lastFrame } = book.document,
+    wanted = (firstFrame + lastFrame) / 2;
+  const middle = there.reduce((best, f) => (Math.abs(f - wanted) < Math.abs(best - wanted) ? f : best), there[0] ?? firstFrame);
+  const isSequence = there.length > 0;
+  const frames = (isSequence ? [middle - 1, middle, middle + 1] : [middle]).flatMap((number): DepthSources['frames'] => {
+    try {
+      return [
+        {
+          beauty: book.pictureAt(beauty, number),
+          matte: matte && matteFileAt(book, matte, number),
+          motion: moves ? book.fileAt(motion, number) : null,
+          depth: book.fileAt(depth, number),
+        },
+      ];
+    } catch (error) {
+      if (error instanceof IvrexError && error.code === 'missingFrame') return [];
+      throw error;
+    }
+  });
+  if (frames.length === 0) return null;
+  return { frames, encoding: moves ? encoding : null, shape: { edge: place.edge, shadow: place.shadow }, fps: rateOf(book, beauty) };
+}
+
+/**
+ * The book with a depth encoding for every depth pass: those that nobody chose are measured, and what is no depth is left out. Measured once for a
+ * whole render, so that no frame reads depth otherwise than the next.
+ */
+export async function withMeasuredDepth(
+  book: ShotBook,
+  detect: (sources: DepthSources) => Promise<DepthDetection | null>,
+): Promise<{ readonly book: ShotBook; readonly notes: readonly string[] }> {
+  const notes: string[] = [],
+    elements: Element[] = [];
+  for (const element of book.settings.elements) {
+    const sources = element.depthEncoding === null ? elementDepthSources(book, element) : null;
+    const found = sources && (await detect(sources));
+    if (found === null) {
+      elements.push(element);
+      continue;
+    }
+    notes.push(...found.issues.filter((i) => i.severity === 'warning').map((i) => `${element.name}: depth: ${i.message}`));
+    elements.push({ ...element, ...(found.isDepth ? { depthEncoding: found.encoding } : { depth: null }) });
+  }
+  if (elements.every((e, n) => e === book.settings.elements[n])) return { book, notes };
+  return { book: new ShotBook({ ...book.document, settings: { ...book.settings, elements } }), notes };
+}
+
 /** Frames a second; null when neither the shot nor its files say. */
 export function rateOf({ settings, passes }: Pick<ShotBook, 'settings' | 'passes'>, pass: PassId | null): number | null {
   return settings.fps ?? passes.find((p) => p.id === pass)?.fps ?? null;
@@ -90,7 +146,7 @@ function matteFileAt(book: ShotBook, matte: ElementMatte, frame: number): MatteF
 /** One element as it is laid into the picture. @throws IvrexError badSetting, missingFrame */
 export function frameElement(book: ShotBook, element: Element, frame: number): FrameElement {
   const { settings } = book,
-    { beauty, moves, depth, matte } = readyElement(element),
+    { beauty, moves, depth, depthEncoding, matte } = readyElement(element),
     { place, name } = element;
   const before = place.gradeWhen === 'before' ? place.grade : null;
   const lens = place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
@@ -105,7 +161,7 @@ export function frameElement(book: ShotBook, element: Element, frame: number): F
     const files = {
       beauty: book.pictureAt(beauty, plateNumber(book, beauty, frame)),
       matte: matte && matteFileAt(book, matte, frame),
-      depth: depth && book.fileAt(depth, frame),
+      depth: depth && { ...book.fileAt(depth, frame), encoding: depthEncoding },
     };
     const shape = { edge: place.edge, shadow: place.shadow };
     return { ...laid, from: { kind: 'still', request: { files, shape, grade: before, lens } } };

@@ -49,13 +49,10 @@ export class KnownDigests implements Digests {
   }
 }
 
-/** All files that a request reads, each once. */
-export function filesRead(requests: readonly FileRequest[]): string[] {
+/** All files that plain data names, each once. */
+export function filesRead(data: unknown): string[] {
   const files = new Set<string>();
-  walk(
-    requests.map((r) => r.layers),
-    (file) => files.add(fileOnDisk(file)),
-  );
+  walk(data, (file) => files.add(fileOnDisk(file)));
   return [...files];
 }
 
@@ -65,7 +62,7 @@ export function filesRead(requests: readonly FileRequest[]): string[] {
  */
 export async function frameKey(requests: readonly FileRequest[], digests: Digests): Promise<string> {
   const contents = new Map<string, string>();
-  for (const file of filesRead(requests)) contents.set(file, (await digests.digestOf(file)) ?? 'not there');
+  for (const file of filesRead(requests.map((r) => r.layers))) contents.set(file, (await digests.digestOf(file)) ?? 'not there');
   const nameless = requests.map(({ layers, form, attributes }) => ({ layers, form, attributes: [...attributes] }));
   const replaced = walk(nameless, (file) => `${contents.get(fileOnDisk(file)) ?? ''} ${parseMovieFrame(file)?.frame ?? ''}`);
   return createHash('sha256')

@@ -1,26 +1,22 @@
 import {
   IvrexError,
-  depthName,
   idNames,
   objectIds,
-  readMotion,
   resizeNearest,
-  resizeMotionField,
   resizePicture,
-  resizePlane,
   type Attribute,
   type BlurFramePasses,
-  type MotionField,
+  type DepthEncoding,
   type NamedPlane,
   type Window,
 } from '@ivrex/core';
-import { aboutFile } from '../formats/image-file';
 import { channelsInLayer, shortName } from '../formats/layers';
 import type { NodeHost } from '../host/node-host';
 import { FileReader } from './file-reader';
-import { alphaOf, loadElementPicture, loadPicture, type Picture } from './load-picture';
-import { loadStoredMotion, planesOf, typesOf } from './motion-pass';
-import type { FrameFiles, FrameSources, PassFile, PictureFile } from './pass-files';
+import { depthSourcesOf, loadDepth, usableDepth } from './depth-pass';
+import { loadElementPicture, loadPicture, type Picture } from './load-picture';
+import { loadDecodedMotion } from './motion-pass';
+import type { DepthFile, FrameFiles, FrameSources, PassFile, PictureFile } from './pass-files';
 
 export interface FramePasses extends BlurFramePasses {
   readonly width: number;
@@ -39,9 +35,10 @@ export interface FramePasses extends BlurFramePasses {
  * warning says so. A neighbour that can't be read is left out with a warning: this frame can be blurred without it.
  * @throws IvrexError about the file that is at fault
  */
-export async function loadFramePasses(sources: FrameSources, host: NodeHost): Promise<FramePasses> {
+export async function loadFramePasses(given: FrameSources, host: NodeHost): Promise<FramePasses> {
   const reader = new FileReader(host),
     warnings: string[] = [];
+  const sources = await withDepthEncoding(given, host, warnings);
   const beauty = await loadElementPicture(sources, sources.shape, reader);
   const now = await loadPasses(sources, sources, beauty, reader, warnings);
   return {
@@ -57,6 +54,14 @@ export async function loadFramePasses(sources: FrameSources, host: NodeHost): Pr
   };
 }
 
+/** Depth that nobody measured yet is measured here, and what is no depth is left out. */
+async function withDepthEncoding(sources: FrameSources, host: NodeHost, warnings: string[]): Promise<FrameSources> {
+  if (sources.depth === null || sources.depth.encoding) return sources;
+  const encoding = await usableDepth(depthSourcesOf(sources), host, warnings);
+  const read = <T extends FrameFiles>(files: T): T => ({ ...files, depth: files.depth && encoding && { ...files.depth, encoding } });
+  return { ...read(sources), previous: sources.previous && read(sources.previous), next: sources.next && read(sources.next) };
+}
+
 async function loadPasses(
   files: FrameFiles,
   sources: FrameSources,
@@ -66,10 +71,14 @@ async function loadPasses(
 ): Promise<BlurFramePasses> {
   return {
     rgba: beauty.rgba,
-    motion: await loadMotion(files.motion, sources, beauty, reader, warnings),
-    depth: files.depth === null ? null : await loadDepthAt(files.depth, beauty, reader, warnings),
+    motion: await loadDecodedMotion(files.motion, sources, beauty, reader, warnings),
+    depth: isMeasured(files.depth) ? await loadDepth(files.depth, files.depth.encoding, beauty, reader, warnings) : null,
     ids: files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings),
   };
+}
+
+function isMeasured(depth: DepthFile | null): depth is DepthFile & { readonly encoding: DepthEncoding } {
+  return Boolean(depth?.encoding);
 }
 
 async function loadNeighbour(
@@ -106,38 +115,6 @@ async function loadBackground(
   if (picture.width === width && picture.height === height) return picture.rgba;
   warnings.push(`the clean background is ${picture.width} x ${picture.height}, the beauty ${width} x ${height}: it was scaled`);
   return resizePicture(picture.rgba, picture.width, picture.height, width, height);
-}
-
-async function loadMotion(
-  pass: PassFile,
-  sources: FrameSources,
-  beauty: Picture,
-  reader: FileReader,
-  warnings: string[],
-): Promise<MotionField> {
-  const { encoding } = sources;
-  const stored = await loadStoredMotion(pass, encoding, reader);
-  const sameSize = stored.width === beauty.width && stored.height === beauty.height;
-  if (!sameSize)
-    warnings.push(
-      `the motion pass is ${stored.width} x ${stored.height}, the beauty ${beauty.width} x ${beauty.height}: vectors were scaled to the beauty`,
-    );
-  return aboutFile(pass.file, () => {
-    const { width, height } = stored,
-      repairs = sources.repairs ?? [];
-    const coverage =
-      beauty.hasAlpha && (encoding.premultiplied || repairs.some((r) => r.on))
-        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height)
-        : null;
-    const planes = { planes: planesOf(stored), width, height, fps: sources.fps ?? stored.fps, beautyAlpha: coverage };
-    const { field } = readMotion(planes, typesOf(stored), encoding, repairs, coverage);
-    return Promise.resolve(resizeMotionField(field, beauty.width, beauty.height));
-  });
-}
-
-export async function loadDepthAt(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array> {
-  const [depth] = await loadNamed(pass, (names) => [depthName(names)], reader, beauty, warnings);
-  return depth.data;
 }
 
 async function loadIds(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array | Uint32Array> {

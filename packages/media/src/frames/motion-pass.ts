@@ -4,15 +4,21 @@ import {
   IvrexError,
   joinChannelName,
   planeOnDisplay,
+  readMotion,
+  resizeMotionField,
+  resizePlane,
   widthOf,
   type Attribute,
   type Encoding,
+  type MotionField,
   type SampleType,
   type StoredPass,
   type Window,
 } from '@ivrex/core';
+import { aboutFile } from '../formats/image-file';
 import type { FileReader } from './file-reader';
-import type { PassFile } from './pass-files';
+import { alphaOf, type Picture } from './load-picture';
+import type { FrameSources, PassFile } from './pass-files';
 import { channelsInLayer, headerRate, shortName } from '../formats/layers';
 
 /** One frame of a motion pass as its file holds it, over its display window. */
@@ -70,4 +76,29 @@ export function planesOf(pass: StoredPass): Map<string, Float32Array> {
 
 export function typesOf(pass: StoredPass): Map<string, SampleType> {
   return new Map(pass.channels.map((c) => [c.name, c.type]));
+}
+
+/** The motion of a frame at its beauty's size, vectors with it, repairs applied. @throws IvrexError about the pass's file */
+export async function loadDecodedMotion(
+  pass: PassFile,
+  { encoding, repairs = [], fps }: Pick<FrameSources, 'encoding' | 'repairs' | 'fps'>,
+  beauty: Picture,
+  reader: FileReader,
+  warnings: string[] = [],
+): Promise<MotionField> {
+  const stored = await loadStoredMotion(pass, encoding, reader);
+  const { width, height } = stored;
+  if (width !== beauty.width || height !== beauty.height)
+    warnings.push(
+      `the motion pass is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: vectors were scaled to the beauty`,
+    );
+  return aboutFile(pass.file, () => {
+    const coverage =
+      beauty.hasAlpha && (encoding.premultiplied || repairs.some((r) => r.on))
+        ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height)
+        : null;
+    const planes = { planes: planesOf(stored), width, height, fps: fps ?? stored.fps, beautyAlpha: coverage };
+    const { field } = readMotion(planes, typesOf(stored), encoding, repairs, coverage);
+    return Promise.resolve(resizeMotionField(field, beauty.width, beauty.height));
+  });
 }

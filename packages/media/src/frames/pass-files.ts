@@ -1,4 +1,4 @@
-import type { ElementShape, Encoding, MatteChoice, PictureReading, RepairStep } from '@ivrex/core';
+import type { DepthEncoding, ElementShape, Encoding, MatteChoice, PictureReading, RepairStep } from '@ivrex/core';
 import type { LayerChoice } from '../formats/layers';
 
 /** One layer of one file on disk. */
@@ -18,12 +18,17 @@ export interface MatteFile extends PassFile {
   readonly choice: MatteChoice;
 }
 
+/** A depth pass with how it is stored; null: measured from the frame that asks for it. */
+export interface DepthFile extends PassFile {
+  readonly encoding?: DepthEncoding | null;
+}
+
 /** The passes of one frame. */
 export interface FrameFiles {
   readonly beauty: PictureFile;
   readonly matte?: MatteFile | null;
   readonly motion: PassFile;
-  readonly depth: PassFile | null;
+  readonly depth: DepthFile | null;
   readonly ids: PassFile | null;
 }
 

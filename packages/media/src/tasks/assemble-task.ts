@@ -21,7 +21,7 @@ import {
 } from '@ivrex/core';
 import { heldSharedOf } from '../host/collect';
 import { FileReader } from '../frames/file-reader';
-import { loadDepthAt } from '../frames/frame-passes';
+import { loadStillDepth } from '../frames/depth-pass';
 import { loadElementPicture, loadPicture } from '../frames/load-picture';
 import type { FrameFiles, PictureFile } from '../frames/pass-files';
 import type { NodeHost } from '../host/node-host';
@@ -56,8 +56,8 @@ export async function loadStillElement({ files, shape, grade, lens }: StillReque
     rgba = rgba.slice();
     host.kernels.grade(rgba, tables);
   }
-  if (lens !== null && files.depth !== null) {
-    const depth = await loadDepthAt(files.depth, picture, reader, warnings);
+  const depth = lens === null ? null : await loadStillDepth(files, shape, picture, reader, warnings);
+  if (lens !== null && depth !== null) {
     const radii = depth.map((d) => blurRadius(lens, d));
     let most = 0;
     for (const radius of radii) most = Math.max(most, radius);

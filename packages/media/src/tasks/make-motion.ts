@@ -3,7 +3,6 @@ import {
   decodeSceneVelocity,
   encodeExr,
   estimateMotion,
-  isNegativeDepth,
   IvrexError,
   proveMotion,
   rawPixels,
@@ -11,6 +10,7 @@ import {
   resizeMotionField,
   type Attribute,
   type Camera,
+  type DepthEncoding,
   type DepthKind,
   type Encoding,
   type MotionField,
@@ -21,9 +21,10 @@ import {
   type Surface,
 } from '@ivrex/core';
 import { writeFileAtomic } from '../files/atomic-write';
+import { detectDepthPass, loadDepth, otherSize } from '../frames/depth-pass';
 import { FileReader } from '../frames/file-reader';
 import { alphaOf, loadPicture, type Picture } from '../frames/load-picture';
-import type { PassFile, PictureFile } from '../frames/pass-files';
+import type { DepthFile, PassFile, PictureFile } from '../frames/pass-files';
 import { aboutFile } from '../formats/image-file';
 import { shortName, channelsInLayer } from '../formats/layers';
 import { loadStoredMotion, planesOf, typesOf } from '../frames/motion-pass';
@@ -51,7 +52,7 @@ export type MotionSource =
     };
 export type SurfaceSource =
   /** `auto` takes what fits the pictures better. */
-  | { readonly kind: 'depth'; readonly pass: PassFile; readonly measured: DepthKind | 'auto' }
+  | { readonly kind: 'depth'; readonly pass: DepthFile; readonly measured: DepthKind | 'auto' }
   | { readonly kind: 'position'; readonly pass: PassFile }
   | { readonly kind: 'card'; readonly distance: number; readonly facing: Camera };
 
@@ -75,6 +76,8 @@ export interface MadeMotion {
   readonly trusted: number | null;
   /** Which way depth was read. */
   readonly depthKind: DepthKind | null;
+  /** How depth is stored, as it was given or measured. */
+  readonly depthEncoding: DepthEncoding | null;
   /** With world positions: how far beside their pixels the camera sees them, pixels. */
   readonly offByPx: number | null;
 }
@@ -111,7 +114,7 @@ export async function makeMotion(request: MakeMotionRequest, host: NodeHost): Pr
     previous: await beside(request.beauty.previous),
     coverage: now.hasAlpha ? alphaOf(now.rgba) : null,
   };
-  const made = await fieldOf(request.source, pictures, reader, request.beauty.now.file);
+  const made = await fieldOf(request.source, pictures, reader, request.beauty.now);
   const { valid } = made.field;
   let covered = 0,
     reached = 0,
@@ -129,6 +132,7 @@ export async function makeMotion(request: MakeMotionRequest, host: NodeHost): Pr
     reached: covered === 0 ? 0 : reached / covered,
     trusted: made.trust === null ? null : made.trust.reduce((n, t) => n + (t > 0.5 ? 1 : 0), 0) / Math.max(1, reached),
     depthKind: made.depthKind,
+    depthEncoding: made.depthEncoding,
     offByPx: made.offByPx,
   };
 }
@@ -146,6 +150,7 @@ interface Made {
   readonly field: MotionField;
   readonly trust: Float32Array | null;
   readonly depthKind: DepthKind | null;
+  readonly depthEncoding: DepthEncoding | null;
   readonly offByPx: number | null;
 }
 
@@ -153,17 +158,17 @@ function isUndecided(source: MotionSource): boolean {
   return source.kind === 'camera' && source.surface.kind === 'depth' && source.surface.measured === 'auto';
 }
 
-async function fieldOf(source: MotionSource, pictures: Pictures, reader: FileReader, beautyFile: string): Promise<Made> {
-  const plain = { trust: null, depthKind: null, offByPx: null };
+async function fieldOf(source: MotionSource, pictures: Pictures, reader: FileReader, beauty: PictureFile): Promise<Made> {
+  const plain = { trust: null, depthKind: null, depthEncoding: null, offByPx: null };
   switch (source.kind) {
     case 'pictures':
       if (pictures.next === null && pictures.previous === null)
-        throw new IvrexError('missingFrame', 'motion can only be estimated where the frame before or after is there', beautyFile);
+        throw new IvrexError('missingFrame', 'motion can only be estimated where the frame before or after is there', beauty.file);
       return { ...plain, ...estimateMotion(pictures, pictures.coverage) };
     case 'render':
       return { ...plain, field: await borrowed(source, pictures, reader) };
     case 'camera':
-      return derived(source, pictures, reader);
+      return derived(source, pictures, reader, beauty);
   }
 }
 
@@ -188,26 +193,46 @@ async function borrowed(source: MotionSource & { kind: 'render' }, { width, heig
   });
 }
 
-async function derived(source: MotionSource & { kind: 'camera' }, pictures: Pictures, reader: FileReader): Promise<Made> {
+async function derived(
+  source: MotionSource & { kind: 'camera' },
+  pictures: Pictures,
+  reader: FileReader,
+  beauty: PictureFile,
+): Promise<Made> {
   const { cameras, surface } = source;
   const velocity = await velocityOf(source, reader);
   const derive = (of: Surface) => deriveMotion({ ...pictures, ...cameras, surface: of, velocity });
-  if (surface.kind === 'card') return { ...derive(surface), trust: null, depthKind: null };
+  if (surface.kind === 'card') return { ...derive(surface), trust: null, depthKind: null, depthEncoding: null };
   return aboutFile(surface.pass.file, async () => {
-    const planes = await surfacePlanes(surface.pass, surface.kind === 'depth' ? 1 : 3, pictures, reader);
     if (surface.kind === 'position') {
-      const [x, y, z] = planes;
-      return { ...derive({ kind: 'position', x, y, z }), trust: null, depthKind: null };
+      const [x, y, z] = await positionPlanes(surface.pass, pictures, reader);
+      return { ...derive({ kind: 'position', x, y, z }), trust: null, depthKind: null, depthEncoding: null };
     }
-    const [plane] = planes,
-      depth = isNegativeDepth(plane) ? plane.map((v) => -v) : plane;
+    const encoding = surface.pass.encoding ?? (await depthInUnits(surface.pass, beauty, reader.host));
+    const depth = await loadDepth(surface.pass, encoding, pictures, reader, 'exact');
     const kinds: DepthKind[] = surface.measured === 'auto' ? ['alongView', 'fromEye'] : [surface.measured];
     const tried = kinds.map((measured) => ({ measured, made: derive({ kind: 'depth', depth, measured }) }));
     // Along the view axis is usual: the other one must fit better to be taken.
     const misfit = ({ made }: (typeof tried)[number]) => (tried.length === 1 ? 0 : (proveMotion(pictures, made.field)?.after ?? 0));
     const best = tried.reduce((a, b) => (misfit(b) < 0.98 * misfit(a) ? b : a));
-    return { ...best.made, trust: null, depthKind: best.measured };
+    return { ...best.made, trust: null, depthKind: best.measured, depthEncoding: encoding };
   });
+}
+
+/** Measured; motion needs distances in scene units. @throws IvrexError badSetting */
+async function depthInUnits(pass: DepthFile, beauty: PictureFile, host: NodeHost): Promise<DepthEncoding> {
+  const found = await detectDepthPass({ frames: [{ beauty, depth: pass, motion: null }], encoding: null, fps: null }, host);
+  if (found === null || !found.isDepth)
+    throw new IvrexError(
+      'badSetting',
+      `this is not a depth pass: ${found?.issues.find((i) => i.code === 'notDepth')?.message ?? ''} Choose another`,
+    );
+  if (found.issues.some((i) => i.code === 'relativeDepth'))
+    throw new IvrexError(
+      'badSetting',
+      'depth is stored without its scale, and motion needs distances in scene units; give its depth encoding with "zero" and "scale"',
+    );
+  return found.encoding;
 }
 
 async function velocityOf({ velocity, fps }: MotionSource & { kind: 'camera' }, reader: FileReader): Promise<SceneVelocity | null> {
@@ -223,8 +248,8 @@ async function velocityOf({ velocity, fps }: MotionSource & { kind: 'camera' }, 
   );
 }
 
-/** Depth: the channel named for it, else the first. Positions: x, y, z by name, else red, green, blue, else the first three. */
-async function surfacePlanes(pass: PassFile, count: 1 | 3, { width, height }: Pictures, reader: FileReader): Promise<Float32Array[]> {
+/** x, y, z by name, else red, green, blue, else the first three channels. */
+async function positionPlanes(pass: PassFile, { width, height }: Pictures, reader: FileReader): Promise<Float32Array[]> {
   const { header } = await reader.open(pass.file);
   const names = channelsInLayer(header, pass);
   const byShort = (wanted: string) => names.find((n) => shortName(header, pass, n).toLowerCase() === wanted);
@@ -232,18 +257,11 @@ async function surfacePlanes(pass: PassFile, count: 1 | 3, { width, height }: Pi
     const found = list.map(byShort).filter((n) => n !== undefined);
     return found.length === list.length ? found : null;
   };
-  const chosen =
-    count === 1
-      ? (named(['z']) ?? named(['depth']) ?? names.slice(0, 1))
-      : (named(['x', 'y', 'z']) ?? named(['r', 'g', 'b']) ?? names.slice(0, 3));
-  if (chosen.length < count)
+  const chosen = named(['x', 'y', 'z']) ?? named(['r', 'g', 'b']) ?? names.slice(0, 3);
+  if (chosen.length < 3)
     throw new IvrexError('missingChannel', `world positions need three channels; layer "${pass.layer}" has ${names.join(', ')}`);
   const loaded = await reader.planes(pass, chosen);
-  if (loaded.width !== width || loaded.height !== height)
-    throw new IvrexError(
-      'sizeMismatch',
-      `this pass is ${loaded.width} x ${loaded.height} and the beauty ${width} x ${height}; deriving motion needs one surface for each pixel`,
-    );
+  if (loaded.width !== width || loaded.height !== height) throw otherSize(loaded, { width, height });
   return chosen.map((name) => loaded.planes.get(name) ?? new Float32Array(width * height));
 }
 

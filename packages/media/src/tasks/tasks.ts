@@ -9,6 +9,7 @@ import {
   type Attribute,
   type BlurMeasure,
   type BlurPlan,
+  type DepthDetection,
   type ErrorRecord,
   type Identification,
   type PathChoice,
@@ -24,6 +25,7 @@ import {
   type StillRequest,
 } from './assemble-task';
 import { heldSharedOf } from '../host/collect';
+import { detectDepthPass, type DepthSources } from '../frames/depth-pass';
 import { loadFramePasses } from '../frames/frame-passes';
 import type { FrameSources, PassFile } from '../frames/pass-files';
 import { matchShutter, type MatchRequest, type MatchResult } from './match-task';
@@ -71,6 +73,7 @@ export type Task =
   | { readonly kind: 'measure'; readonly file: string }
   | { readonly kind: 'beautyBlur'; readonly beauty: PassFile; readonly motion: PassFile }
   | { readonly kind: 'identify'; readonly request: IdentifyRequest }
+  | { readonly kind: 'depth'; readonly sources: DepthSources }
   | { readonly kind: 'audit'; readonly request: AuditRequest }
   | { readonly kind: 'remap'; readonly request: RemapRequest }
   | { readonly kind: 'make'; readonly request: MakeMotionRequest }
@@ -99,6 +102,8 @@ export interface TaskResults {
   measure: FileMeasure;
   beautyBlur: BlurMeasure | null;
   identify: Identification;
+  /** Null without a depth pass. */
+  depth: DepthDetection | null;
   audit: AuditResult;
   remap: RemapResult;
   make: MadeMotion;
@@ -158,6 +163,8 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
       return measureBeautyBlur(task.beauty, task.motion, host);
     case 'identify':
       return identifyMotion(task.request, host);
+    case 'depth':
+      return detectDepthPass(task.sources, host);
     case 'audit':
       return auditMotion(task.request, host);
     case 'remap':

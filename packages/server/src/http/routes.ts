@@ -30,6 +30,7 @@ import { addCameraTrack } from '../services/camera-tracks';
 import { removeEncoding, savedEncodings, saveEncoding } from '../services/encodings';
 import { frameRaster, manifestOf, passFileAt, pictureFileAt, rasterTag } from '../services/frames';
 import { listFolder } from '../services/media-folders';
+import { measureDepth } from '../services/measured-depth';
 import { readMotionPass } from '../services/motion-readings';
 import type { Services } from '../services/services';
 import { changeSettings, shotDetail, shotSummaries, stepState } from '../services/shots';
@@ -127,6 +128,10 @@ export function apiRoutes(services: Services): Router {
     const { shotId } = shotParams.parse(request.params);
     await bringIn(services, (await shotDetail(services.database, shotId)).shot.folder, { force: true });
     response.json(await shotDetail(services.database, shotId));
+  });
+
+  api.get('/shots/:shotId/depth', async (request, response) => {
+    response.json(await measureDepth(services, shotParams.parse(request.params).shotId, focusOf(request)));
   });
 
   api.post('/shots/:shotId/motion/reading', may.ask, async (request, response) => {

@@ -25,7 +25,7 @@ import { settleDeliveries } from '../db/queries/settle-deliveries';
 import { placeOf, planDelivery } from './delivery-plan';
 import type { Resources } from './resources';
 
-type DeliveryServices = Pick<Resources, 'database' | 'queue' | 'config'>;
+type DeliveryServices = Pick<Resources, 'database' | 'queue' | 'config' | 'pool' | 'depths'>;
 
 export async function deliveryPlan(services: DeliveryServices, shotId: ShotId, options: DeliveryOptions): Promise<DeliveryPlan> {
   return (await planDelivery(services, shotId, options)).plan;

@@ -17,9 +17,9 @@ import { findMadeFile } from '../db/queries/find-made-file';
 import { measureDeliveries } from '../db/queries/measure-deliveries';
 import { SharedDigests } from './digests';
 import type { Resources } from './resources';
-import { shotDocument } from './shot-documents';
+import { measuredBook } from './measured-depth';
 
-type PlanServices = Pick<Resources, 'database' | 'config'>;
+type PlanServices = Pick<Resources, 'database' | 'config' | 'pool' | 'depths'>;
 
 /** What an order comes to, with the version that it gets. */
 export interface PlannedDelivery {
@@ -32,8 +32,8 @@ export interface PlannedDelivery {
 export async function planDelivery(services: PlanServices, shotId: ShotId, asked: DeliveryOptions): Promise<PlannedDelivery> {
   const { database, config } = services,
     root = config.deliveriesFolder;
-  const document = await shotDocument(database, shotId),
-    book = new ShotBook(document);
+  const book = await measuredBook(services, shotId),
+    { document } = book;
   const faults: string[] = [];
   try {
     assertDeliverable(book, asked);

@@ -108,7 +108,14 @@ async function sourceAt(
               ? { kind: 'card', distance: surface.distance, facing: cameraAt(track, surface.frame).camera }
               : surface.kind === 'position'
                 ? { kind: 'position', pass: await passFile(surface.pass) }
-                : { kind: 'depth', pass: await passFile(surface.pass), measured: surface.measured },
+                : {
+                    kind: 'depth',
+                    pass: {
+                      ...(await passFile(surface.pass)),
+                      encoding: surface.encoding ?? detail.settings.elements.find((e) => e.depth === surface.pass)?.depthEncoding ?? null,
+                    },
+                    measured: surface.measured,
+                  },
           velocity: velocity === null ? null : { pass: await passFile(velocity.pass), encoding: velocity.encoding },
           fps: detail.settings.fps ?? detail.shot.fps,
         },

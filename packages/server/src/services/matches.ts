@@ -22,10 +22,10 @@ import { pictureFileAt } from './frames';
 import { keyOf } from './motion-readings';
 import { Recent } from './recent';
 import type { Resources } from './resources';
-import { shotBook } from './shot-documents';
+import { measuredBook } from './measured-depth';
 import { shotDetail } from './shots';
 
-type MatchServices = Pick<Resources, 'database' | 'pool'>;
+type MatchServices = Pick<Resources, 'database' | 'pool' | 'depths'>;
 
 /** Another one where what a match says has changed its form. */
 const MATCH_FORM = 'match 1';
@@ -53,7 +53,7 @@ export class Matches {
       await insertShutterMatch(database, shotId, key, known);
       return known;
     }
-    const book = await shotBook(database, shotId, detail.settings);
+    const book = await measuredBook(this.services, shotId, detail.settings);
     const frames = framesOf(detail, order).map((frame) => ({
       frame,
       sources: frameSources(book, frame).sources,
@@ -93,10 +93,10 @@ export class Matches {
 
   /** The same of any state of the shot: the first element of its settings. */
   async trustOf(detail: ShotDetail, frame: number): Promise<TrustReport> {
-    const { database, pool } = this.services;
+    const { pool } = this.services;
     const { path, hidden } = detail.settings,
       shotId = detail.shot.id;
-    const { sources, shutter } = frameSources(await shotBook(database, shotId, detail.settings), frame);
+    const { sources, shutter } = frameSources(await measuredBook(this.services, shotId, detail.settings), frame);
     const now = shutterAt(shutter, frame);
     const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);
     const { said } = await this.maps.of(map, async () => {
@@ -124,7 +124,7 @@ export class Matches {
     const detail = await shotDetail(database, shotId);
     return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame, element]), async () => {
       const settings = focusOn(state.settings, element);
-      const { sources, shutter } = frameSources(await shotBook(database, shotId, settings), frame);
+      const { sources, shutter } = frameSources(await measuredBook(this.services, shotId, settings), frame);
       const { rgba, width, height } = await pool.blur({
         sources,
         path: settings.path,
@@ -143,7 +143,7 @@ export class Matches {
     const { database, pool } = this.services;
     const detail = await shotDetail(database, shotId);
     return this.blurs.of(hashOf([shotId, detail.look, 'assembled', detail.settings, frame]), async () => {
-      const { width, height, ...rest } = assembledFrame(await shotBook(database, shotId, detail.settings), frame);
+      const { width, height, ...rest } = assembledFrame(await measuredBook(this.services, shotId, detail.settings), frame);
       const { rgba } = await assembleFrame(pool, { width, height, ...rest });
       return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
         await pool.run<'halves'>({ kind: 'halves', values: rgba }),

@@ -141,13 +141,13 @@ export class MotionMakes {
     this.jobs.stop();
   }
 
-  /** Which way depth counts is found once, on a frame in the middle, and holds for all. */
+  /** How depth is stored is found once, on a frame in the middle, and holds for all. */
   private async decided(plan: MotionPlan): Promise<MotionPlan> {
     const { source, frames } = plan;
-    if (source.kind !== 'camera' || source.surface.kind !== 'depth' || source.surface.measured !== 'auto') return plan;
+    if (source.kind !== 'camera' || source.surface.kind !== 'depth') return plan;
     const { request } = await makeRequest(this.services.database, plan, frames[frames.length >> 1], null);
-    const { depthKind } = await this.services.pool.run<'make'>({ kind: 'make', request });
-    return { ...plan, source: { ...source, surface: { ...source.surface, measured: depthKind ?? 'alongView' } } };
+    const { depthKind, depthEncoding } = await this.services.pool.run<'make'>({ kind: 'make', request });
+    return { ...plan, source: { ...source, surface: { ...source.surface, measured: depthKind ?? 'alongView', encoding: depthEncoding } } };
   }
 
   private async run(job: RunningJob<MakingMotion>, plan: MotionPlan): Promise<void> {

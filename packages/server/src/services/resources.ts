@@ -5,6 +5,7 @@ import type { Config } from '../config/config';
 import type { Database } from '../db/database';
 import type { FolderLooks } from './folder-looks';
 import type { Recent } from './recent';
+import type { DepthDetection } from '@ivrex/core';
 
 /** What every use case works with. No globals. */
 export interface Resources {
@@ -18,6 +19,8 @@ export interface Resources {
   readonly looks: FolderLooks;
   /** Pixels for pages, see `frameRaster`. */
   readonly rasters: Recent<Uint8Array>;
+  /** What was measured of depth passes, see `measureDepth`. */
+  readonly depths: Recent<DepthDetection>;
 }
 
 /** The job queue as services see it. */

@@ -1,5 +1,6 @@
 import { FolderLooks } from './folder-looks';
 import { recentRasters } from './frames';
+import { recentDepths } from './measured-depth';
 import { Matches } from './matches';
 import { MotionAudits } from './motion-audits';
 import { MotionMakes } from './motion-makes';
@@ -16,8 +17,8 @@ export interface Services extends Resources {
   readonly matches: Matches;
 }
 
-export function makeServices(given: Omit<Resources, 'looks' | 'rasters'>): Services {
-  const resources: Resources = { ...given, looks: new FolderLooks(given.config.limits), rasters: recentRasters() };
+export function makeServices(given: Omit<Resources, 'looks' | 'rasters' | 'depths'>): Services {
+  const resources: Resources = { ...given, looks: new FolderLooks(given.config.limits), rasters: recentRasters(), depths: recentDepths() };
   return {
     ...resources,
     watch: new ShotWatch(resources),

@@ -14,10 +14,10 @@ import { costOf, type Matches } from './matches';
 import type { MotionAudits } from './motion-audits';
 import { readMotionPass } from './motion-readings';
 import type { Resources } from './resources';
-import { shotBook } from './shot-documents';
+import { measuredBook } from './measured-depth';
 import { shotDetail } from './shots';
 
-export interface ReportServices extends Pick<Resources, 'database' | 'pool' | 'now'> {
+export interface ReportServices extends Pick<Resources, 'database' | 'pool' | 'now' | 'depths'> {
   readonly matches: Matches;
   readonly audits: Pick<MotionAudits, 'look'>;
 }
@@ -85,9 +85,9 @@ export async function reportOf(
 const MOST_MATCHED = 2;
 
 async function frameOf(services: ReportServices, detail: ShotDetail, frame: number): Promise<ShotReport['frames'][number]> {
-  const { database, pool, matches } = services,
+  const { pool, matches } = services,
     { settings, shot } = detail;
-  const book = await shotBook(database, shot.id, settings);
+  const book = await measuredBook(services, shot.id, settings);
   const { sources, shutter } = frameSources(book, frame);
   const reference = referenceAt(detail, frame);
   const now = shutterAt(shutter, frame);

@@ -61,7 +61,7 @@ export function CameraSource({ detail, onChange }: Props) {
               ? { kind: 'card', distance, frame: shot.firstFrame }
               : positions.some((p) => p.id === surface.value)
                 ? { kind: 'position', pass: surface.value as PassId }
-                : { kind: 'depth', pass: surface.value as PassId, measured },
+                : { kind: 'depth', pass: surface.value as PassId, measured, encoding: null },
           velocity: velocityPass === undefined ? null : { pass: velocityPass.id, encoding: encodingOf(velocityPass, stored) },
         };
   const key = JSON.stringify(source);

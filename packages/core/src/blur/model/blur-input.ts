@@ -6,7 +6,7 @@ export interface BlurFramePasses {
   /** Premultiplied, interleaved. */
   readonly rgba: Float32Array;
   readonly motion: MotionField;
-  /** Larger is farther. */
+  /** Decoded: above 0, larger is farther, Infinity where nothing is; NaN at filtered edges (see `completeDepth`). */
   readonly depth: Float32Array | null;
   /** 0 means no object. The same number is the same object in every frame. */
   readonly ids: Float32Array | Uint32Array | null;

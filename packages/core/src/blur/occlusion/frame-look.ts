@@ -50,7 +50,7 @@ export class FrameLook {
     if (rgba[i * 4 + 3] <= 0) return nothingAround(rgba, i, width) ? ABSENT : UNKNOWN;
     const back = this.end === 1 ? motion.toPrevious : motion.toNext;
     const limit = ROUND_TRIP_PX + (motion.twoSided ? ROUND_TRIP_SHARE : MIRRORED_SHARE) * Math.hypot(wayX, wayY);
-    const sameDepth = depth === null || like.depth === 0 || Math.abs(depth[i] / like.depth - 1) < SAME_DEPTH;
+    const sameDepth = depth === null || like.depth === 0 || depth[i] === like.depth || Math.abs(depth[i] / like.depth - 1) < SAME_DEPTH;
     const same =
       motion.valid[i] === 1 &&
       (ids === null || ids[i] === like.id) &&

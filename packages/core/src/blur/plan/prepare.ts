@@ -2,6 +2,7 @@ import { IvrexError } from '../../errors';
 import { separateLayers } from '../edges/separate-layers';
 import type { BlurFramePasses, BlurInput, BlurSteps } from '../model/blur-input';
 import type { BlurPlan } from '../model/blur-plan';
+import { completeDepth } from '../../depth/complete-depth';
 import { pictureLayers } from '../occlusion/picture-layers';
 import { completeMotion } from '../paths/complete-motion';
 import { studyPaths } from '../paths/study-paths';
@@ -19,7 +20,7 @@ export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
  */
 export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => void = () => undefined): BlurPlan {
   assertSizes(given);
-  const input = { ...given, rgba: finiteColours(given.rgba), motion: completeMotion(given, given.previous ?? null) };
+  const input = cleanInput(given);
   const steps = { ...ALL_STEPS, ...input.steps },
     model = input.path === 'auto' ? 'arc' : input.path;
   const found = findSurfaces(input);
@@ -50,6 +51,24 @@ function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, 
     throw new IvrexError('sizeMismatch', `the passes of a neighbouring frame are not ${width} x ${height} as those of this one`);
   if (background && background.length !== count * 4)
     throw new IvrexError('sizeMismatch', `the clean background is not ${width} x ${height} as the beauty`);
+}
+
+/** Everything that later stages take for granted, of the frame and of its neighbours: colours are numbers, every pixel has a depth, and the way back. */
+function cleanInput(given: BlurInput): BlurInput {
+  const clean = <T extends BlurFramePasses>(frame: T): T => ({
+    ...frame,
+    rgba: finiteColours(frame.rgba),
+    depth: frame.depth && completeDepth(frame.depth, given.width, frame),
+  });
+  const previous = given.previous ? clean(given.previous) : null,
+    now = clean(given);
+  return {
+    ...now,
+    motion: completeMotion(now, previous),
+    previous,
+    next: given.next ? clean(given.next) : null,
+    background: given.background ? finiteColours(given.background) : null,
+  };
 }
 
 /** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */

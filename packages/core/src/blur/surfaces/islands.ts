@@ -78,7 +78,7 @@ function measurePieces(pieces: Pieces, { motion, depth }: BlurFramePasses): Piec
 }
 
 function valueAt(v: number, i: number, next: Float32Array, previous: Float32Array, depth: Float32Array | null): number {
-  if (v === 4) return depth !== null && depth[i] > 0 ? 1 / depth[i] : 0;
+  if (v === 4) return depth === null ? 0 : 1 / depth[i];
   return v < 2 ? next[i * 2 + v] : previous[i * 2 + v - 2];
 }
 
@@ -102,7 +102,7 @@ function leadsTo(host: PieceMotion, guest: PieceMotion, { motion, depth }: BlurF
         vy = field[i * 2 + 1];
       return Math.hypot(at(way * 2) - vx, at(way * 2 + 1) - vy) <= MISS_PX + MISS_SHARE * Math.hypot(vx, vy);
     });
-    if (!fits || (depth !== null && depth[i] > 0 && Math.abs(at(4) * depth[i] - 1) > MISS_DEPTH)) misses++;
+    if (!fits || (depth !== null && depth[i] < Infinity && Math.abs(at(4) * depth[i] - 1) > MISS_DEPTH)) misses++;
   }
   return misses * 4 <= guest.places.length;
 }

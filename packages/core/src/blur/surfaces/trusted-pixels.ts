@@ -12,7 +12,7 @@ export function trustedPixels(passes: BlurFramePasses): Uint8Array {
   for (let i = 0; i < trusted.length; i++) {
     if (motion.valid[i] === 0) continue;
     const still = toNext[i * 2] === 0 && toNext[i * 2 + 1] === 0 && toPrevious[i * 2] === 0 && toPrevious[i * 2 + 1] === 0;
-    const grazed = still && rgba[i * 4 + 3] < 1 && (depth === null || depth[i] === 0) && (ids === null || ids[i] === 0);
+    const grazed = still && rgba[i * 4 + 3] < 1 && (depth === null || depth[i] === Infinity) && (ids === null || ids[i] === 0);
     trusted[i] = grazed ? 0 : 1;
   }
   distrustMixedEdges(passes, trusted);

@@ -202,14 +202,3 @@ function walker(
     return now;
   };
 }
-
-/** Some renderers count depth backwards. True when most values are below 0. */
-export function isNegativeDepth(depth: Float32Array): boolean {
-  let below = 0,
-    above = 0;
-  for (const v of depth) {
-    if (v < 0) below++;
-    else if (v > 0 && v < NOTHING) above++;
-  }
-  return below > above;
-}

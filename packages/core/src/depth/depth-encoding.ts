@@ -1,0 +1,58 @@
+/**
+ * How a depth pass is stored. With s the stored value: law "linear": distance = (s - zero) x scale; law "inverse": distance = scale / (s - zero).
+ * A negative scale turns the direction round. Where nothing is stored, and where the stored value is NaN or infinite, there is nothing.
+ */
+export interface DepthEncoding {
+  readonly ivrexDepth: 1;
+  readonly name: string;
+  readonly note: string;
+  /** The channel that holds depth, its name inside the chosen layer. */
+  readonly channel: string;
+  readonly law: 'linear' | 'inverse';
+  /** Linear: the stored value at distance 0. Inverse: the one that is infinitely far away. */
+  readonly zero: number;
+  /** Scene units a stored unit, not 0. Of passes that are stored from 0 to 1 the true scale is not known: only ratios of distances count then. */
+  readonly scale: number;
+  /** Along the view axis, or straight from the eye. */
+  readonly measured: 'alongView' | 'fromEye';
+  /** Stored values that mean "nothing here". */
+  readonly nothing: readonly number[];
+  /** Edges were filtered as if the pass were a picture: values between two surfaces are nobody's depth. */
+  readonly filtered: boolean;
+}
+
+/** Distances as they are, 0 for nothing. */
+export const PLAIN_DEPTH: DepthEncoding = {
+  ivrexDepth: 1,
+  name: '',
+  note: '',
+  channel: 'Z',
+  law: 'linear',
+  zero: 0,
+  scale: 1,
+  measured: 'alongView',
+  nothing: [0],
+  filtered: false,
+};
+
+/** Which of two stored values is nearer. */
+export function nearerValues({ law, scale }: Pick<DepthEncoding, 'law' | 'scale'>): 'smaller' | 'larger' {
+  return (law === 'linear') === scale > 0 ? 'smaller' : 'larger';
+}
+
+/** In one line: "channel Z, smaller is nearer, 0 is nothing". */
+export function describeDepth(encoding: DepthEncoding): string {
+  const { channel, law, nothing, filtered, measured } = encoding;
+  return [
+    `channel ${channel}`,
+    `${nearerValues(encoding)} is nearer`,
+    law === 'inverse' ? 'one over the distance' : null,
+    nothing.length === 0
+      ? null
+      : `${nothing.map((v) => Number(v.toPrecision(6))).join(' and ')} ${nothing.length > 1 ? 'are' : 'is'} nothing`,
+    filtered ? 'filtered edges' : null,
+    measured === 'fromEye' ? 'straight from the eye' : null,
+  ]
+    .filter((text) => text !== null)
+    .join(', ');
+}

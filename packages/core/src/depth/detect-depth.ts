@@ -1,0 +1,217 @@
+import { coveringVotes, type CoveringVotes } from './covering';
+import { decodeDepth, isNothing, mixedPixels } from './decode-depth';
+import { depthChannelOf } from './depth-channel';
+import { PLAIN_DEPTH, type DepthEncoding } from './depth-encoding';
+import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
+import { judgeLaws } from './depth-laws';
+import { depthValues, type DepthValues } from './depth-values';
+import { flatSurfaces } from './flat-surfaces';
+
+export const DEPTH_CODES = ['notDepth', 'nearerUnknown', 'coarseSteps', 'filteredEdges', 'relativeDepth', 'oneDepth'] as const;
+export type DepthCode = (typeof DEPTH_CODES)[number];
+
+export interface DepthDetection {
+  readonly encoding: DepthEncoding;
+  /** False: what is stored is no depth, and nothing should use it. */
+  readonly isDepth: boolean;
+  /** That nearer and farther are told apart as they are, 0 to 1. */
+  readonly confidence: number;
+  /** What was measured, in sentences. */
+  readonly evidence: readonly string[];
+  readonly issues: readonly { readonly code: DepthCode; readonly severity: 'info' | 'warning'; readonly message: string }[];
+}
+
+/** Below this the artist is asked which values are nearer. */
+export const DEPTH_SURE = 0.8;
+
+/**
+ * How a depth pass is stored, from its values, the beauty's coverage and what covers what between frames.
+ * @param frames one, or two or three in a row; their first decides the channel
+ */
+export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
+  const { channel, why } = depthChannelOf(frames[0]);
+  const planes = frames.flatMap(({ channels, ...frame }): DepthPlane[] => {
+    const stored = channels.find((c) => c.name === channel.name);
+    return stored === undefined ? [] : [{ ...frame, stored }];
+  });
+  const values = depthValues(planes);
+  const { nothing, things } = values;
+  const plain = { ...PLAIN_DEPTH, channel: channel.name, nothing };
+  const evidence = [`Channel ${channel.name}: ${why}.`, ...nothingWords(values)];
+  if (things === null)
+    return {
+      encoding: plain,
+      isDepth: false,
+      confidence: 1,
+      evidence,
+      issues: [{ code: 'notDepth', severity: 'warning', message: 'No covered pixel holds a depth.' }],
+    };
+  const { low, high } = things,
+    range = high - low;
+  const not = notDepth(planes, values);
+  if (not !== null)
+    return {
+      encoding: plain,
+      isDepth: false,
+      confidence: 0.9,
+      evidence,
+      issues: [{ code: 'notDepth', severity: 'warning', message: not }],
+    };
+  evidence.push(`Things lie from ${shown(low)} to ${shown(high)}.`);
+  const votes: CoveringVotes = range > 0 ? coveringVotes(planes, nothing, 0.02 * range) : { smaller: 0, larger: 0 };
+  const flat = range > 0 ? flatSurfaces(planes, nothing, low, high) : null;
+  const { type } = channel;
+  const laws = judgeLaws({ values, isInteger: type === 'u8' || type === 'u16', votes, flat, downwards: downwardsOf(planes[0], nothing) });
+  const [best] = laws;
+  const { law, zero, scale, nearer } = best;
+  const unfiltered: DepthEncoding = { ...plain, law, zero, scale };
+  const mixed = mixedShare(planes, unfiltered);
+  const encoding = { ...unfiltered, filtered: mixed > FILTERED };
+  // Two laws of the same direction order things alike.
+  const confidence = range > 0 ? laws.filter((l) => l.nearer === nearer).reduce((sum, l) => sum + l.share, 0) : 1;
+  const total = votes.smaller + votes.larger;
+  if (total > 0)
+    evidence.push(
+      `What covers something in the next frame has the smaller value ${votes.smaller} times and the larger one ${votes.larger} times.`,
+    );
+  if (flat !== null && flat.share > 0.35)
+    evidence.push(
+      `Flat surfaces are flat when values are read as ${Math.abs(flat.k) < 0.1 ? 'one over the distance' : `distances from ${shown((low + high) / 2 - range / flat.k)} on`} (${Math.round(flat.share * 100)} % of ${flat.places} places).`,
+    );
+  const issues: { code: DepthCode; severity: 'info' | 'warning'; message: string }[] = [];
+  if (range === 0)
+    issues.push({ code: 'oneDepth', severity: 'info', message: 'Everything lies at one depth: it tells nothing about what is in front.' });
+  if (confidence < DEPTH_SURE)
+    issues.push({
+      code: 'nearerUnknown',
+      severity: 'warning',
+      message: `It can't be told whether ${shown(low)} or ${shown(high)} is nearer. Say which: choose "Nearer is".`,
+    });
+  if (encoding.filtered)
+    issues.push({
+      code: 'filteredEdges',
+      severity: 'warning',
+      message: `${Math.round(mixed * 100)} % of its edges hold values between two surfaces: the pass was filtered. They take the depth of what they belong to.`,
+    });
+  if (best.isRelative)
+    issues.push({
+      code: 'relativeDepth',
+      severity: 'info',
+      message: 'Stored without its scale: what is in front is known, distances in scene units are not.',
+    });
+  if (type === 'u8')
+    issues.push({
+      code: 'coarseSteps',
+      severity: 'warning',
+      message: '8 bits: things nearer to each other than a step of 1/255 are at one depth.',
+    });
+  return { encoding, isDepth: true, confidence, evidence, issues };
+}
+
+function nothingWords({ nothing, nothingFrom, brokenShare }: DepthValues): string[] {
+  if (nothing.length === 0 && brokenShare === 0) return ['No value stands for nothing.'];
+  const what = [...nothing.map(shown), ...(brokenShare > 0 ? ['no number'] : [])].join(' and ');
+  return [`Nothing is stored as ${what}: ${nothingFrom === 'clear' ? 'it is where the picture is clear' : 'nothing else is near it'}.`];
+}
+
+/** Few digits, and powers of ten for what is very large. */
+function shown(v: number): string {
+  return Math.abs(v) >= 1e6 ? v.toExponential(1).replace('.0', '').replace('+', '') : String(Number(v.toPrecision(4)));
+}
+
+/** From this share of edges on a pass was filtered; unfiltered ones have a few slivers. */
+const FILTERED = 0.35,
+  FEWEST_EDGES = 40;
+
+function mixedShare(planes: readonly DepthPlane[], encoding: DepthEncoding): number {
+  const [{ stored, width, height, alpha }] = planes;
+  const distance = decodeDepth({ ...stored, width }, encoding);
+  const mixed = new Set(mixedPixels(stored.data, distance, width));
+  let edges = 0,
+    at = 0;
+  const isEdge = (a: number, b: number) => Math.abs(distance[a] - distance[b]) > 0.1 * Math.min(distance[a], distance[b]);
+  for (let y = 2; y < height - 2; y++)
+    for (let x = 2; x < width - 2; x++) {
+      const i = y * width + x;
+      for (const step of [1, width]) {
+        // A step over three pixels: what lies between is either one of both or mixed.
+        if (!isEdge(i - step, i + 2 * step) || (alpha !== null && alpha[i] <= 0 && alpha[i + step] <= 0)) continue;
+        edges++;
+        if (mixed.has(i) || mixed.has(i + step)) at++;
+      }
+    }
+  return edges < FEWEST_EDGES ? 0 : at / edges;
+}
+
+/** Correlation of stored values with the height in the picture, -1 to 1, over the ranks of both. */
+function downwardsOf(plane: DepthPlane, nothing: readonly number[]): number {
+  const { stored, width, alpha } = plane,
+    every = strideOf(plane) * 7;
+  const seen: { y: number; v: number }[] = [];
+  for (let i = every >> 1; i < stored.data.length; i += every)
+    if (!isNothing(stored.data[i], stored.type, nothing) && (alpha === null || alpha[i] > 0.99))
+      seen.push({ y: Math.floor(i / width), v: stored.data[i] });
+  if (seen.length < 50) return 0;
+  const ranks = (of: (s: { y: number; v: number }) => number) => {
+    const sorted = Float64Array.from(seen, of).sort();
+    return seen.map((s) => lowerBound(sorted, of(s)) / seen.length);
+  };
+  const ry = ranks((s) => s.y),
+    rv = ranks((s) => s.v);
+  const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
+  const my = mean(ry),
+    mv = mean(rv);
+  let xy = 0,
+    xx = 0,
+    yy = 0;
+  for (let i = 0; i < seen.length; i++) {
+    xy += (ry[i] - my) * (rv[i] - mv);
+    xx += (ry[i] - my) ** 2;
+    yy += (rv[i] - mv) ** 2;
+  }
+  return xx * yy === 0 ? 0 : xy / Math.sqrt(xx * yy);
+}
+
+function lowerBound(sorted: Float64Array, v: number): number {
+  let from = 0,
+    to = sorted.length;
+  while (from < to) {
+    const middle = (from + to) >> 1;
+    if (sorted[middle] < v) from = middle + 1;
+    else to = middle;
+  }
+  return from;
+}
+
+/** Why a pass is no depth, as a sentence; null when it may be one. */
+function notDepth(planes: readonly DepthPlane[], { nothing, things, areWhole, distinct }: DepthValues): string | null {
+  const [plane] = planes,
+    { stored, alpha, width } = plane;
+  if (things === null) return null;
+  if (alpha !== null && things.high - things.low < 1 && isMatte(plane)) return 'It holds the coverage of the picture, not its depth.';
+  if (stored.type === 'uint' && areWhole && distinct < 1000) return 'It holds whole numbers as ids do, not depth.';
+  // Noise: beside each other values differ as much as across the picture.
+  const { low, high } = things;
+  let rough = 0,
+    seen = 0;
+  for (let i = 1; i < stored.data.length; i += strideOf(plane)) {
+    if (i % width === 0 || isNothing(stored.data[i], stored.type, nothing) || isNothing(stored.data[i - 1], stored.type, nothing)) continue;
+    seen++;
+    if (Math.abs(stored.data[i] - stored.data[i - 1]) > 0.15 * (high - low)) rough++;
+  }
+  if (seen > 200 && high > low && rough > 0.4 * seen) return 'Its values jump from pixel to pixel as no surface does.';
+  return null;
+}
+
+function isMatte({ stored: { data }, alpha, width, height }: DepthPlane): boolean {
+  if (alpha === null) return false;
+  let partial = 0,
+    alike = 0,
+    seen = 0;
+  for (let i = 0; i < data.length; i += strideOf({ width, height })) {
+    seen++;
+    if (alpha[i] > 0.05 && alpha[i] < 0.95) partial++;
+    if (Math.abs(data[i] - alpha[i]) < 0.01) alike++;
+  }
+  return partial > 0 && alike > 0.99 * seen;
+}

@@ -1,0 +1,139 @@
+import {
+  completeDepth,
+  decodeDepth,
+  detectDepth,
+  IvrexError,
+  resizeMotionField,
+  resizeNearest,
+  resizePlane,
+  type DepthChannel,
+  type DepthDetection,
+  type DepthEncoding,
+  type DepthFrame,
+} from '@ivrex/core';
+import type { NodeHost } from '../host/node-host';
+import { channelsInLayer, shortName } from '../formats/layers';
+import { FileReader } from './file-reader';
+import { alphaOf, loadElementPicture, type Picture } from './load-picture';
+import { loadDecodedMotion } from './motion-pass';
+import type { FrameFiles, FrameSources, PassFile } from './pass-files';
+
+/** What detection reads: up to three frames in a row, motion where it is known how it is stored. */
+export type DepthSources = Pick<FrameSources, 'shape' | 'fps'> & {
+  readonly frames: readonly (Omit<FrameFiles, 'motion' | 'ids'> & { readonly motion: PassFile | null })[];
+  readonly encoding: FrameSources['encoding'] | null;
+};
+
+/** The frame, and those beside it that are there. */
+export function depthSourcesOf(sources: FrameSources): DepthSources {
+  const { previous, next, encoding, shape, fps } = sources;
+  return { frames: [previous, sources, next].filter((f) => f !== null && f !== undefined), encoding, shape, fps };
+}
+
+/**
+ * Measures how a depth pass is stored; null without one. Motion that can't be read does not stop it.
+ * @throws IvrexError about the depth's or the beauty's file
+ */
+export async function detectDepthPass({ frames, encoding, shape, fps }: DepthSources, host: NodeHost): Promise<DepthDetection | null> {
+  const found: DepthFrame[] = [];
+  for (const files of frames) {
+    if (files.depth === null) continue;
+    const reader = new FileReader(host);
+    const beauty = await loadElementPicture(files, shape, reader);
+    const { channels, width, height } = await loadChannels(files.depth, reader);
+    const motion =
+      files.motion === null || encoding === null
+        ? null
+        : await loadDecodedMotion(files.motion, { encoding, fps }, beauty, reader).catch((error: unknown) => {
+            if (error instanceof IvrexError) return null;
+            throw error;
+          });
+    found.push({
+      width,
+      height,
+      channels,
+      alpha: beauty.hasAlpha ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height) : null,
+      motion: motion && resizeMotionField(motion, width, height),
+    });
+  }
+  return found.length === 0 ? null : detectDepth(found.filter((f) => f.width === found[0].width && f.height === found[0].height));
+}
+
+/** The encoding to read with; null, with a warning, when what is stored is no depth. */
+export async function usableDepth(sources: DepthSources, host: NodeHost, warnings: string[]): Promise<DepthEncoding | null> {
+  const found = await detectDepthPass(sources, host);
+  if (found === null) return null;
+  warnings.push(...found.issues.filter((i) => i.severity === 'warning').map((i) => `depth: ${i.message}`));
+  return found.isDepth ? found.encoding : null;
+}
+
+async function loadChannels(pass: PassFile, reader: FileReader): Promise<{ channels: DepthChannel[]; width: number; height: number }> {
+  const { header } = await reader.open(pass.file);
+  const types = new Map(header.parts[pass.part].channels.map((c) => [c.name, c.type]));
+  const { planes, width, height } = await reader.planes(pass, channelsInLayer(header, pass).slice(0, MOST_CHANNELS));
+  const channels = [...planes].map(([name, data]) => ({
+    name: shortName(header, pass, name),
+    type: types.get(name) ?? ('float' as const),
+    data,
+  }));
+  return { channels, width, height };
+}
+
+/** No depth pass has more. */
+const MOST_CHANNELS = 8;
+
+/** What is derived pixel by pixel needs a surface for each. */
+export function otherSize(
+  pass: { readonly width: number; readonly height: number },
+  beauty: { readonly width: number; readonly height: number },
+) {
+  return new IvrexError(
+    'sizeMismatch',
+    `this pass is ${pass.width} x ${pass.height} and the beauty ${beauty.width} x ${beauty.height}; deriving motion needs one surface for each pixel`,
+  );
+}
+
+/** A frame's depth at the beauty's size: decoded, of its nearest pixels; `exact` refuses another size. `NaN` at filtered edges: the blur gives them to what moves as they do. */
+export async function loadDepth(
+  pass: PassFile,
+  encoding: DepthEncoding,
+  beauty: Pick<Picture, 'width' | 'height'>,
+  reader: FileReader,
+  warnings: string[] | 'exact',
+): Promise<Float32Array> {
+  const { header } = await reader.open(pass.file);
+  const inLayer = channelsInLayer(header, pass),
+    full = inLayer.find((name) => shortName(header, pass, name) === encoding.channel);
+  if (full === undefined)
+    throw new IvrexError(
+      'missingChannel',
+      `depth is read from channel "${encoding.channel}", but the pass has ${inLayer.map((n) => shortName(header, pass, n)).join(', ')}; choose another channel`,
+      pass.file,
+    );
+  const { planes, width, height } = await reader.planes(pass, [full]);
+  const isSame = width === beauty.width && height === beauty.height;
+  if (!isSame && warnings === 'exact') throw otherSize({ width, height }, beauty);
+  if (!isSame && warnings !== 'exact')
+    warnings.push(
+      `${encoding.channel} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`,
+    );
+  const type = header.parts[pass.part].channels.find((c) => c.name === full)?.type ?? 'float',
+    data = planes.get(full) ?? new Float32Array(width * height);
+  return resizeNearest(decodeDepth({ type, data, width }, encoding), width, height, beauty.width, beauty.height);
+}
+
+/** Depth of a frame that does not move: a lens needs no motion. Null when what is stored is no depth. */
+export async function loadStillDepth(
+  files: Pick<FrameFiles, 'beauty' | 'matte' | 'depth'>,
+  shape: FrameSources['shape'],
+  beauty: Picture,
+  reader: FileReader,
+  warnings: string[],
+): Promise<Float32Array | null> {
+  const { depth } = files;
+  if (depth === null) return null;
+  const frame = { ...files, motion: null };
+  const encoding = depth.encoding ?? (await usableDepth({ frames: [frame], encoding: null, shape, fps: null }, reader.host, warnings));
+  if (encoding === null) return null;
+  return completeDepth(await loadDepth(depth, encoding, beauty, reader, warnings), beauty.width, { ids: null, motion: null });
+}
