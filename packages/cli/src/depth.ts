@@ -12,6 +12,7 @@ interface DepthOptions {
   readonly depth: string;
   readonly motion?: string;
   readonly encoding?: string;
+  readonly channel?: string;
   readonly frame?: number;
   readonly fps?: number;
   readonly json?: boolean;
@@ -22,6 +23,7 @@ export function depthCommand(host: CliHost): Command {
     .description('work out from the pictures how a depth pass is stored')
     .requiredOption('--beauty <pattern>')
     .requiredOption('--depth <pattern>')
+    .option('--channel <name>', 'the channel of the pass (default: the one that holds depth)')
     .option('--motion <pattern>', 'what covers what when it moves tells nearer from farther')
     .option('--encoding <file>', 'how the motion is stored (JSON)')
     .option('--frame <number>', "the beauty's frame to look at (default: the middle one)", parseNumber('frame'))
@@ -49,12 +51,13 @@ async function detect(host: CliHost, options: DepthOptions): Promise<void> {
       frames: numbers.map((n) => ({ beauty: passAt(beauty, n), depth: passAt(depth, n), motion: motion && passAt(motion, n) })),
       encoding,
       fps: options.fps ?? null,
+      channel: options.channel ?? null,
     },
     await host.kernels(),
   );
   if (found === null) throw new IvrexError('missingFile', 'there is no depth pass', options.depth);
-  const { encoding: stored, isDepth, confidence, evidence, issues } = found;
-  answer(options.json ?? false, { encoding: stored, isDepth, confidence, evidence, issues }, () => [
+  const { encoding: stored, alternatives, isDepth, confidence, evidence, issues } = found;
+  answer(options.json ?? false, { encoding: stored, isDepth, confidence, alternatives, evidence, issues }, () => [
     isDepth ? `${describeDepth(stored)} (${(100 * confidence).toFixed(0)} % sure)` : 'not a depth pass',
     ...evidence,
     ...issues.map((f) => `${f.severity}: ${f.message}`),

@@ -17,9 +17,13 @@ export const depthEncodingSchema = z.strictObject({
   filtered: z.boolean().default(false),
 }) satisfies z.ZodType<DepthEncoding>;
 
+/** `channel`: the one to measure; without it the one that holds depth is found. */
+export const depthQuerySchema = z.object({ channel: z.string().min(1).max(300).optional() });
+
 /** What was measured of a depth pass. */
 export const depthDetectionSchema = z.object({
   encoding: depthEncodingSchema,
+  alternatives: z.array(z.object({ encoding: depthEncodingSchema, share: z.number() })),
   isDepth: z.boolean(),
   confidence: z.number().min(0).max(1),
   evidence: z.array(z.string()),

@@ -2,7 +2,6 @@ import fc from 'fast-check';
 import {
   cryptomatteId,
   cryptomattesOf,
-  depthName,
   guessRole,
   idNames,
   matteOf,
@@ -162,14 +161,6 @@ describe('blur at the edges that motion crosses', () => {
 });
 
 describe('the channel of a data pass that is used', () => {
-  test.each([
-    [['Z'], 'Z'],
-    [['A', 'z'], 'z'],
-    [['ZBack', 'Z'], 'Z'],
-    [['alpha', 'Depth'], 'Depth'],
-    [['distance', 'near'], 'distance'],
-  ])('depth of %j is %s', (names, expected) => expect(depthName(names)).toBe(expected));
-
   test('ids of a Cryptomatte are the bits of the first rank where it covers, 0 elsewhere', () => {
     const bits = Uint32Array.of(cryptomatteId('mill'), cryptomatteId('heron'), cryptomatteId('gear'));
     const planes = [

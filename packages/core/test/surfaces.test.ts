@@ -67,7 +67,7 @@ test('id 0 with full coverage is everything else: one surface of its own, its ri
 test('grazed pixels join the surface beside them, three rings deep and no deeper', () => {
   const s = bands([
     { x0: 10, x1: 20, id: 3, depth: 2, speed: 12 },
-    { x0: 20, x1: 26, id: 0, depth: 0, speed: 0, alpha: 0.2 },
+    { x0: 20, x1: 26, id: 0, depth: Infinity, speed: 0, alpha: 0.2 },
   ]);
   expect([...s.trusted.slice(10 * W + 18, 10 * W + 22)]).toEqual([1, 1, 0, 0]);
   const labels = surfacesOf(s, s.trusted);

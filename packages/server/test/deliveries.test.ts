@@ -47,8 +47,8 @@ async function deliver(
   const came: string[] = [];
   for (const { frame } of frames) came.push(await renderAt(services, id, frame));
   const { fontFile } = services.config,
-    { matches } = services;
-  await finishDelivery({ ...(await workerOf(services)), fontFile, matches, audits }, id, new AbortController().signal);
+    { matches, depths } = services;
+  await finishDelivery({ ...(await workerOf(services)), fontFile, matches, depths, audits }, id, new AbortController().signal);
   const delivery = ((await bench.api.get(url('')).expect(200)).body as Delivery[]).find((d) => d.id === id);
   if (delivery === undefined) throw new Error('the delivery is gone');
   return { delivery, came };

@@ -1,5 +1,6 @@
 import { readingOf, type Element, type ElementMatte, type Raster, type ShotDetail } from '@ivrex/contract';
-import { depthName, objectIds, resizeNearest, type MattePlanes, type SampleType } from '@ivrex/core';
+import { decodeDepth, IvrexError, objectIds, resizeNearest, type DepthEncoding, type MattePlanes, type SampleType } from '@ivrex/core';
+import { depthEncodingOf } from '../api/depth';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { namedPlanes } from './data-picture';
@@ -27,7 +28,7 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
     });
   const neighbour = async (which: string, f: number): Promise<FrameRasters | null> => {
     if (!isThere(f)) return null;
-    const { width, height, rasters } = await loadRasters(element, now.motion.types, f);
+    const { width, height, rasters } = await loadRasters(detail, element, f);
     if (width === now.width && height === now.height) return rasters;
     notes.push(`The frame ${which} is not used: it is ${width} x ${height} instead of ${now.width} x ${now.height}.`);
     return null;
@@ -53,8 +54,7 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
 
 export async function loadInputs(detail: ShotDetail, element: Element, frame: number): Promise<LoadedInputs> {
   if (element.encoding === null) throw new TypeError('the element is not complete');
-  const types = new Map(detail.passes.find((p) => p.id === element.motion)?.channels.map((c) => [c.name, c.type] as const) ?? []);
-  const { width, height, rasters } = await loadRasters(element, types, frame);
+  const { width, height, rasters } = await loadRasters(detail, element, frame);
   const shape = shapeInputs(detail, element);
   return { ...rasters, ...shape, width, height, repairs: element.repairs, encoding: element.encoding, fps: rateOf(detail, element) };
 }
@@ -76,18 +76,25 @@ export async function loadMattePlanes(matte: ElementMatte | null, frame: number)
   return { width: raster.header.width, height: raster.header.height, planes: namedPlanes(raster) };
 }
 
+/** By short name. */
+function typesOf({ passes }: ShotDetail, id: string | null): ReadonlyMap<string, SampleType> {
+  return new Map(passes.find((p) => p.id === id)?.channels.map((c) => [c.name, c.type] as const) ?? []);
+}
+
 async function loadRasters(
-  { beauty, motion, depth, ids, matte }: Element,
-  types: ReadonlyMap<string, SampleType>,
+  detail: ShotDetail,
+  element: Element,
   frame: number,
 ): Promise<{ width: number; height: number; rasters: FrameRasters }> {
+  const { beauty, motion, depth, ids, matte } = element;
   if (beauty === null || motion === null) throw new TypeError('the element is not complete');
-  const [picture, vectors, distances, objects, cut] = await Promise.all([
+  const [picture, vectors, distances, objects, cut, depthEncoding] = await Promise.all([
     loadRaster(beauty, frame, 'picture'),
     loadRaster(motion, frame, 'planes'),
     depth && loadRaster(depth, frame, 'planes'),
     ids && loadRaster(ids, frame, 'planes'),
     loadMattePlanes(matte, frame),
+    depthEncodingOf(detail, element),
   ]);
   const { width, height } = picture.header;
   const planes = new Map(namedPlanes(vectors).map(({ name, data }) => [name, data]));
@@ -96,19 +103,31 @@ async function loadRasters(
     height,
     rasters: {
       beauty: picture.planes[0] as Uint16Array,
-      motion: { width: vectors.header.width, height: vectors.header.height, planes, types },
-      depth: distances && depthPlane(distances, width, height),
+      motion: { width: vectors.header.width, height: vectors.header.height, planes, types: typesOf(detail, motion) },
+      depth: distances && depthEncoding && depthPlane(detail, element, distances, depthEncoding, width, height),
       matte: cut,
       ids: objects && atSize(objects, objectIds(namedPlanes(objects)), width, height),
     },
   };
 }
 
-/** The depth of a raster at the picture's size. */
-export function depthPlane(raster: Raster, width: number, height: number): Float32Array {
-  const planes = namedPlanes(raster),
-    name = depthName(raster.header.names);
-  return atSize(raster, planes.find((p) => p.name === name)?.data ?? planes[0].data, width, height);
+/** The decoded depth of a raster at the picture's size. @throws IvrexError missingChannel */
+export function depthPlane(
+  detail: ShotDetail,
+  { depth }: Element,
+  raster: Raster,
+  encoding: DepthEncoding,
+  width: number,
+  height: number,
+): Float32Array {
+  const stored = namedPlanes(raster).find((p) => p.name === encoding.channel);
+  if (stored === undefined)
+    throw new IvrexError(
+      'missingChannel',
+      `depth is read from channel "${encoding.channel}", but the pass has ${raster.header.names.join(', ')}`,
+    );
+  const type = typesOf(detail, depth).get(encoding.channel) ?? 'float';
+  return atSize(raster, decodeDepth({ data: stored.data, type, width: raster.header.width }, encoding), width, height);
 }
 
 function atSize<T extends Float32Array | Uint32Array>({ header }: Raster, plane: T, width: number, height: number): T {

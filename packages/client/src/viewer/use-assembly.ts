@@ -4,6 +4,7 @@ import { useEffect, useRef } from 'react';
 import { loadRaster, stampOf } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { AssemblyPreview, type AssemblyJob, type ElementJob } from './assembly-preview';
+import { depthEncodingOf } from '../api/depth';
 import { depthPlane, loadAround, loadInputs, loadMattePlanes, shapeInputs } from './blur-inputs';
 import { blurKey, planKey } from './blur-keys';
 import { useView } from './view-store';
@@ -151,13 +152,25 @@ function elementJob(detail: ShotDetail, element: Element, frame: number): Elemen
       name,
       from: {
         kind: 'still',
-        resultKey: JSON.stringify([element.beauty, element.matte, depth, place.edge, place.shadow, number, frame, stamps, treated]),
+        resultKey: JSON.stringify([
+          element.beauty,
+          element.matte,
+          depth,
+          element.depthEncoding,
+          place.edge,
+          place.shadow,
+          number,
+          frame,
+          stamps,
+          treated,
+        ]),
         load: async (quality) => {
           if (element.beauty === null) throw new TypeError('the element is not complete');
-          const [picture, matte, distances] = await Promise.all([
+          const [picture, matte, distances, depthEncoding] = await Promise.all([
             loadRaster(element.beauty, number, 'picture'),
             loadMattePlanes(element.matte, frame),
             lens && depth ? loadRaster(depth, frame, 'planes') : null,
+            lens ? depthEncodingOf(detail, element) : null,
           ]);
           const { width, height } = picture.header;
           return {
@@ -166,7 +179,7 @@ function elementJob(detail: ShotDetail, element: Element, frame: number): Elemen
             matte,
             grade: before,
             lens,
-            depth: distances && depthPlane(distances, width, height),
+            depth: distances && depthEncoding && depthPlane(detail, element, distances, depthEncoding, width, height),
             quality,
           };
         },

@@ -2,6 +2,7 @@ import {
   apertureTable,
   assembleRows,
   blurRadius,
+  completeDepth,
   defocusPicture,
   fitPlate,
   gradeTables,
@@ -96,7 +97,7 @@ const api = {
     const tables = gradeTables(grade);
     if (tables !== null) started().grade(rgba, tables);
     if (lens !== null && depth !== null) {
-      const radii = depth.map((d) => blurRadius(lens, d));
+      const radii = completeDepth(depth, picture.width, { ids: null, motion: null }).map((d) => blurRadius(lens, d));
       let most = 0;
       for (const radius of radii) most = Math.max(most, radius);
       rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality), started());

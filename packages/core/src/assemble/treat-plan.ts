@@ -1,4 +1,5 @@
 import type { BlurPlan } from '../blur/model/blur-plan';
+import { completeDepth } from '../depth/complete-depth';
 import { limitSpeeds } from '../blur/render/limit-speeds';
 import type { SpeedLimits } from '../shutter/shutter-plan';
 import type { Kernels } from '@ivrex/kernels/interface';
@@ -34,7 +35,8 @@ export function treatPlan(
   kernels: TreatKernels,
 ): BlurPlan {
   const graded = gradePlan(limitSpeeds(plan, limits, floats), grade, floats, kernels);
-  return lens === null || depth === null ? graded : defocusPlan(graded, depth, lens, quality, floats, kernels);
+  if (lens === null || depth === null) return graded;
+  return defocusPlan(graded, completeDepth(depth, plan.width, { ids: null, motion: null }), lens, quality, floats, kernels);
 }
 
 function gradePlan(plan: BlurPlan, grade: Grade | null, floats: (length: number) => Float32Array, kernels: TreatKernels): BlurPlan {

@@ -6,6 +6,10 @@ export interface DepthHelp {
   readonly motion: MotionField | null;
 }
 
+/** What costs more than any difference of motion: the depth of another object, and nothing. */
+const OTHER_OBJECT = 1e6,
+  NOTHING = 1e9;
+
 /** Filters are no wider. */
 const RINGS = 5;
 
@@ -21,6 +25,7 @@ export function completeDepth(depth: Float32Array, width: number, { ids, motion 
     height = depth.length / width;
   for (let ring = 0; ring < RINGS && open.length > 0; ring++) {
     const found: [number, number][] = [],
+      doubtful: [number, number][] = [],
       left: number[] = [];
     for (const i of open) {
       const x = i % width,
@@ -34,20 +39,24 @@ export function completeDepth(depth: Float32Array, width: number, { ids, motion 
           const cost = costOf(i, j, out[j], ids, motion);
           if (cost < best || (cost === best && out[j] < taken)) [best, taken] = [cost, out[j]];
         }
-      if (Number.isNaN(taken)) left.push(i);
-      else found.push([i, taken]);
+      if (best < OTHER_OBJECT) found.push([i, taken]);
+      else {
+        left.push(i);
+        if (!Number.isNaN(taken)) doubtful.push([i, taken]);
+      }
     }
-    if (found.length === 0) break;
-    for (const [i, value] of found) out[i] = value;
-    open = left;
+    // What has only strangers beside it waits for its own to come nearer.
+    const settled = found.length > 0 ? found : doubtful;
+    for (const [i, value] of settled) out[i] = value;
+    open = found.length > 0 ? left : left.filter((i) => Number.isNaN(out[i]));
   }
   for (const i of open) out[i] = Infinity;
   return out;
 }
 
 function costOf(i: number, j: number, depth: number, ids: ArrayLike<number> | null, motion: MotionField | null): number {
-  let cost = depth === Infinity ? 1e9 : 0;
-  if (ids !== null && ids[i] !== ids[j]) cost += 1e6;
+  let cost = depth === Infinity ? NOTHING : 0;
+  if (ids !== null && ids[i] !== ids[j]) cost += OTHER_OBJECT;
   if (motion !== null && motion.valid[i] === 1) {
     const { toNext } = motion;
     // Vectors that a filter mixed too are a little off on both sides: within a pixel they tell nothing.

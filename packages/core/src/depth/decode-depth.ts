@@ -108,7 +108,8 @@ function isMixed(
   const outside = (at: number, fromX: number, fromY: number, sign: number): number => {
     const px = fromX + sign * dx,
       py = fromY + sign * dy;
-    return px < 0 || py < 0 || px >= width || py >= height ? 0 : Math.abs(stored[py * width + px] - stored[at]);
+    // Beyond the border nothing is known: the other side decides.
+    return px < 0 || py < 0 || px >= width || py >= height ? Infinity : Math.abs(stored[py * width + px] - stored[at]);
   };
   const level = Math.min(outside(before, bx, by, -1), outside(after, ax, ay, 1));
   return !(level * reach > LEVEL_SHARE * Math.abs(step));

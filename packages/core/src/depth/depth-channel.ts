@@ -4,8 +4,10 @@ const BY_NAME = [/^(z|depth)$/i, /(^|[^a-z])(depth|zdepth|distance|z)([^a-z]|$)/
 const ALPHA = /^a(lpha)?$/i;
 
 /** The channel of a pass that holds depth, and why: by its name, else the first that varies; alpha only when there is nothing else. */
-export function depthChannelOf(frame: DepthFrame): { readonly channel: DepthChannel; readonly why: string } {
+export function depthChannelOf(frame: DepthFrame, chosen: string | null = null): { readonly channel: DepthChannel; readonly why: string } {
   const { channels } = frame;
+  const asked = channels.find((c) => c.name === chosen);
+  if (asked !== undefined) return { channel: asked, why: 'it was chosen' };
   const varying = new Map(channels.map((c) => [c, varies(c, strideOf(frame))]));
   const candidates = channels.filter((c) => !ALPHA.test(c.name)),
     telling = candidates.filter((c) => varying.get(c));

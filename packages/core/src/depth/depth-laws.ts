@@ -20,11 +20,18 @@ export interface JudgedLaw extends DepthLaw {
  */
 const BEFORE_NEAREST = 0.25;
 
-/** How sure one covering is (some come from wrong vectors), and how much flat surfaces, the value of nothing and the picture's floor count. */
+/** Planes that reach from nearly nothing to the farthest are none: what bulges looks like them. */
+export const MOST_K = 1.7;
+
+/** So many coverings are believed in full (some come from wrong vectors), and no more than so much; how much bulging counts. */
 const VOTES_FOR_TRUST = 30,
   MOST_VOTES = 8,
-  FLAT_SURE = 0.35,
+  ENOUGH_BENDS = 200,
+  BULGE = 4,
   SAME_K = 0.25;
+
+/** Share of places that must agree before a plane is believed. */
+export const FLAT_SURE = 0.35;
 
 export interface LawWitnesses {
   readonly values: DepthValues;
@@ -48,7 +55,8 @@ export function judgeLaws(witnesses: LawWitnesses): JudgedLaw[] {
   return scored
     .sort((a, b) => b.score - a.score)
     .map(({ law, zero, scale, nearer, isRelative, score }) => {
-      const measured = isRelative && flat !== null && flat.share >= FLAT_SURE ? zeroOf(flat, low, high, nearer) : null;
+      const measured =
+        isRelative && flat !== null && flat.share >= FLAT_SURE && Math.abs(flat.k) <= MOST_K ? zeroOf(flat, low, high, nearer) : null;
       return {
         law,
         zero: measured ?? zero,
@@ -91,7 +99,7 @@ function possibleLaws(low: number, high: number, isInteger: boolean): PossibleLa
   return out;
 }
 
-function directionScore(nearer: 'smaller' | 'larger', low: number, high: number, { values, votes, downwards }: LawWitnesses): number {
+function directionScore(nearer: 'smaller' | 'larger', low: number, high: number, { values, votes, flat, downwards }: LawWitnesses): number {
   const sign = nearer === 'smaller' ? 1 : -1;
   let score = 0;
   const total = votes.smaller + votes.larger;
@@ -106,6 +114,7 @@ function directionScore(nearer: 'smaller' | 'larger', low: number, high: number,
     else if (v === 1 && high < 1) score += 1.5;
     else if (v === 0 && low > 0 && high <= 1.001) score -= 1;
   }
+  if (flat !== null && flat.places >= ENOUGH_BENDS) score += BULGE * (2 * flat.bulge - 1);
   // Floors are nearer at the bottom of the picture.
   score -= 0.8 * downwards;
   return (score * sign) / 2;
@@ -117,7 +126,7 @@ function kOf({ law, zero }: DepthLaw, low: number, high: number): number {
 }
 
 function flatScore(law: PossibleLaw, low: number, high: number, flat: FlatSurfaces | null): number {
-  if (flat === null || !(high > low)) return 0;
+  if (flat === null || !(high > low) || Math.abs(flat.k) > MOST_K) return 0;
   const weight = 2 * Math.min(1, Math.max(0, (flat.share - 0.2) / 0.3));
   // Where distance 0 lies is free: only the direction can be wrong.
   const fits = law.isRelative ? Math.abs(flat.k) > 0.1 && flat.k > 0 === law.scale > 0 : Math.abs(kOf(law, low, high) - flat.k) < SAME_K;

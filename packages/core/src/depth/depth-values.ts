@@ -16,7 +16,10 @@ export interface DepthValues {
   readonly distinct: number;
 }
 
-const SOLID = 0.99;
+/** Coverage from which on a pixel shows a thing; of soft things (sprays, sparks) the most that they have. */
+const SOLID = [0.99, 0.5, 0.02] as const,
+  /** This share of the pixels is enough to look at. */
+  ENOUGH = 0.002;
 /** A value is frequent from this share of the pixels on. */
 const FREQUENT = 0.002,
   CANDIDATES = 2000;
@@ -24,7 +27,8 @@ const FREQUENT = 0.002,
 export function depthValues(frames: readonly DepthPlane[]): DepthValues {
   const seen = frames.flatMap((frame) => samplesOf(frame));
   const clear = seen.filter((s) => s.alpha !== null && s.alpha <= 0),
-    solid = seen.filter((s) => s.alpha === null || s.alpha >= SOLID);
+    solidFrom = SOLID.find((from) => seen.filter((s) => s.alpha === null || s.alpha >= from).length > ENOUGH * seen.length) ?? SOLID[2],
+    solid = seen.filter((s) => s.alpha === null || s.alpha >= solidFrom);
   const { type } = frames[0].stored;
   const finite = (list: readonly Sample[]) => list.filter((s) => Number.isFinite(s.value));
   const frequent = frequentValues(finite(seen));
@@ -42,7 +46,7 @@ export function depthValues(frames: readonly DepthPlane[]): DepthValues {
   if (nothingFrom === null && (extreme.length > 0 || solid.some((s) => !Number.isFinite(s.value)))) nothingFrom = 'extreme';
   nothing = [...nothing, ...extreme].slice(0, 4);
   const things = Float64Array.from(
-    solid.filter((s) => s.inside && !isNothing(s.value, type, nothing)),
+    solid.filter((s) => (s.inside || solidFrom < SOLID[0]) && !isNothing(s.value, type, nothing)),
     (s) => s.value,
   ).sort();
   const distinct = new Set<number>();
@@ -75,7 +79,7 @@ function samplesOf({ stored: { data }, alpha, width, height }: DepthPlane): Samp
     let inside = true;
     if (alpha !== null)
       for (const j of [i - 2 * width, i + 2 * width, x > 1 ? i - 2 : -1, x < width - 2 ? i + 2 : -1])
-        if (j >= 0 && j < data.length && alpha[j] < SOLID) inside = false;
+        if (j >= 0 && j < data.length && alpha[j] < SOLID[0]) inside = false;
     out.push({ value: data[i], alpha: alpha === null ? null : alpha[i], inside });
   }
   return out;

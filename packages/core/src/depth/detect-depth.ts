@@ -1,9 +1,9 @@
 import { coveringVotes, type CoveringVotes } from './covering';
-import { decodeDepth, isNothing, mixedPixels } from './decode-depth';
+import { decodeDepth, isNothing } from './decode-depth';
 import { depthChannelOf } from './depth-channel';
 import { PLAIN_DEPTH, type DepthEncoding } from './depth-encoding';
 import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
-import { judgeLaws } from './depth-laws';
+import { FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
 import { depthValues, type DepthValues } from './depth-values';
 import { flatSurfaces } from './flat-surfaces';
 
@@ -12,6 +12,8 @@ export type DepthCode = (typeof DEPTH_CODES)[number];
 
 export interface DepthDetection {
   readonly encoding: DepthEncoding;
+  /** All that was considered, the likeliest first; `share` of all, 0 to 1. */
+  readonly alternatives: readonly { readonly encoding: DepthEncoding; readonly share: number }[];
   /** False: what is stored is no depth, and nothing should use it. */
   readonly isDepth: boolean;
   /** That nearer and farther are told apart as they are, 0 to 1. */
@@ -27,9 +29,10 @@ export const DEPTH_SURE = 0.8;
 /**
  * How a depth pass is stored, from its values, the beauty's coverage and what covers what between frames.
  * @param frames one, or two or three in a row; their first decides the channel
+ * @param chosen the channel, when somebody knows
  */
-export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
-  const { channel, why } = depthChannelOf(frames[0]);
+export function detectDepth(frames: readonly DepthFrame[], chosen: string | null = null): DepthDetection {
+  const { channel, why } = depthChannelOf(frames[0], chosen);
   const planes = frames.flatMap(({ channels, ...frame }): DepthPlane[] => {
     const stored = channels.find((c) => c.name === channel.name);
     return stored === undefined ? [] : [{ ...frame, stored }];
@@ -41,6 +44,7 @@ export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
   if (things === null)
     return {
       encoding: plain,
+      alternatives: [],
       isDepth: false,
       confidence: 1,
       evidence,
@@ -52,6 +56,7 @@ export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
   if (not !== null)
     return {
       encoding: plain,
+      alternatives: [],
       isDepth: false,
       confidence: 0.9,
       evidence,
@@ -74,9 +79,13 @@ export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
     evidence.push(
       `What covers something in the next frame has the smaller value ${votes.smaller} times and the larger one ${votes.larger} times.`,
     );
-  if (flat !== null && flat.share > 0.35)
+  if (flat !== null && flat.share > FLAT_SURE && Math.abs(flat.k) <= MOST_K)
     evidence.push(
       `Flat surfaces are flat when values are read as ${Math.abs(flat.k) < 0.1 ? 'one over the distance' : `distances from ${shown((low + high) / 2 - range / flat.k)} on`} (${Math.round(flat.share * 100)} % of ${flat.places} places).`,
+    );
+  else if (flat !== null && flat.places >= 200 && Math.abs(flat.bulge - 0.5) > 0.2)
+    evidence.push(
+      `Things bulge towards where ${flat.bulge > 0.5 ? 'smaller' : 'larger'} values are (${Math.round(100 * Math.max(flat.bulge, 1 - flat.bulge))} % of ${flat.places} places).`,
     );
   const issues: { code: DepthCode; severity: 'info' | 'warning'; message: string }[] = [];
   if (range === 0)
@@ -105,7 +114,12 @@ export function detectDepth(frames: readonly DepthFrame[]): DepthDetection {
       severity: 'warning',
       message: '8 bits: things nearer to each other than a step of 1/255 are at one depth.',
     });
-  return { encoding, isDepth: true, confidence, evidence, issues };
+  const { filtered } = encoding;
+  const alternatives = laws.map(({ share, ...l }) => ({
+    encoding: { ...plain, law: l.law, zero: l.zero, scale: l.scale, filtered },
+    share,
+  }));
+  return { encoding, alternatives, isDepth: true, confidence, evidence, issues };
 }
 
 function nothingWords({ nothing, nothingFrom, brokenShare }: DepthValues): string[] {
@@ -121,26 +135,40 @@ function shown(v: number): string {
 
 /** From this share of edges on a pass was filtered; unfiltered ones have a few slivers. */
 const FILTERED = 0.35,
-  FEWEST_EDGES = 40;
+  FEWEST_EDGES = 60,
+  /** A step of depth, relative to the nearer side; how level both sides of it are, and where a mixed value lies, as shares of the stored step. */
+  STEP = 0.1,
+  LEVEL = 0.1,
+  MIXED = [0.22, 0.78] as const;
 
-function mixedShare(planes: readonly DepthPlane[], encoding: DepthEncoding): number {
-  const [{ stored, width, height, alpha }] = planes;
-  const distance = decodeDepth({ ...stored, width }, encoding);
-  const mixed = new Set(mixedPixels(stored.data, distance, width));
+/** Share of the steps of depth whose middle is neither side: level for two pixels, something between, level again. */
+function mixedShare([{ stored, width, height, alpha }]: readonly DepthPlane[], encoding: DepthEncoding): number {
+  const { data } = stored,
+    distance = decodeDepth({ ...stored, width }, encoding);
   let edges = 0,
-    at = 0;
-  const isEdge = (a: number, b: number) => Math.abs(distance[a] - distance[b]) > 0.1 * Math.min(distance[a], distance[b]);
-  for (let y = 2; y < height - 2; y++)
-    for (let x = 2; x < width - 2; x++) {
+    mixed = 0;
+  for (let y = 3; y < height - 3; y++)
+    for (let x = 3; x < width - 3; x++) {
       const i = y * width + x;
-      for (const step of [1, width]) {
-        // A step over three pixels: what lies between is either one of both or mixed.
-        if (!isEdge(i - step, i + 2 * step) || (alpha !== null && alpha[i] <= 0 && alpha[i + step] <= 0)) continue;
+      if (alpha !== null && alpha[i] <= 0) continue;
+      for (const by of [1, width]) {
+        const before = i - 2 * by,
+          after = i + 2 * by;
+        if (!(Math.abs(distance[before] - distance[after]) > STEP * Math.min(distance[before], distance[after]))) continue;
+        const step = data[after] - data[before],
+          limit = LEVEL * Math.abs(step);
+        if (
+          !Number.isFinite(step) ||
+          Math.abs(data[before] - data[before - by]) > limit ||
+          Math.abs(data[after] - data[after + by]) > limit
+        )
+          continue;
         edges++;
-        if (mixed.has(i) || mixed.has(i + step)) at++;
+        const share = (data[i] - data[before]) / step;
+        if (share > MIXED[0] && share < MIXED[1]) mixed++;
       }
     }
-  return edges < FEWEST_EDGES ? 0 : at / edges;
+  return edges < FEWEST_EDGES ? 0 : mixed / edges;
 }
 
 /** Correlation of stored values with the height in the picture, -1 to 1, over the ranks of both. */

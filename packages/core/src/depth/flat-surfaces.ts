@@ -11,6 +11,8 @@ export interface FlatSurfaces {
   /** Share of the places that say about the same; planes agree, curved surfaces do not. */
   readonly share: number;
   readonly places: number;
+  /** Share of the places that bend as if smaller were nearer: things bulge towards who looks, and floors and walls come nearer too. */
+  readonly bulge: number;
 }
 
 const BIN = 0.1,
@@ -19,7 +21,8 @@ const BIN = 0.1,
 
 export function flatSurfaces(frames: readonly DepthPlane[], nothing: readonly number[], low: number, high: number): FlatSurfaces | null {
   const bins = new Float64Array(Math.round((2 * MOST) / BIN));
-  let places = 0;
+  let places = 0,
+    bulging = 0;
   const middle = (low + high) / 2,
     range = high - low;
   for (const {
@@ -45,6 +48,7 @@ export function flatSurfaces(frames: readonly DepthPlane[], nothing: readonly nu
           const bend = a + c - 2 * b;
           places++;
           const k = (range * bend) / (middle * bend - (2 * a * c - b * (a + c)));
+          if (k > 0) bulging++;
           const bin = Math.floor((k + MOST) / BIN);
           if (bin >= 0 && bin < bins.length) bins[bin]++;
         }
@@ -56,7 +60,7 @@ export function flatSurfaces(frames: readonly DepthPlane[], nothing: readonly nu
   for (let n = 1; n + 1 < bins.length; n++) if (around(n) > around(best)) best = n;
   const share = around(best) / places;
   const mean = [-1, 0, 1].reduce((sum, d) => sum + bins[best + d] * (best + d + 0.5), 0) / around(best);
-  return { k: mean * BIN - MOST, share, places };
+  return { k: mean * BIN - MOST, share, places, bulge: bulging / places };
 }
 
 /** No edge in between: halves of the way differ by no more than a bent surface's. */

@@ -6,11 +6,6 @@ export interface NamedPlane {
   readonly data: Float32Array;
 }
 
-/** The channel of a depth pass that holds depth: one that is called so, else the first. */
-export function depthName(names: readonly string[]): string {
-  return names.find((name) => /^(z|depth)$/i.test(name)) ?? names[0];
-}
-
 /** Whether channels are the ranks of a Cryptomatte ("00.R" ...). */
 export function areRanks(names: readonly string[]): boolean {
   return names.some((name) => name.startsWith('00.'));

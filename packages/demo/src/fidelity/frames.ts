@@ -1,4 +1,4 @@
-import { emptyMotionField, type BlurFramePasses } from '@ivrex/core';
+import { decodeDepth, emptyMotionField, PLAIN_DEPTH, type BlurFramePasses } from '@ivrex/core';
 import type { Card } from '../card';
 import { renderSharp, type FrameSize } from '../render-cards';
 import type { FidelityScene } from './scenes';
@@ -21,5 +21,5 @@ export function sceneFrame(
     motion.toPrevious.set(passes.motion.subarray(i * 4 + 2, i * 4 + 4), i * 2);
     motion.valid[i] = passes.ids[i] === 0 ? 0 : 1;
   }
-  return { rgba: passes.rgba, motion, depth: passes.depth, ids: Float32Array.from(passes.ids), coverage };
+  return { rgba: passes.rgba, motion, depth: decodeDepth({ type: 'float', data: passes.depth, width: size.width }, PLAIN_DEPTH), ids: Float32Array.from(passes.ids), coverage };
 }

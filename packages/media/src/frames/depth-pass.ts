@@ -22,6 +22,8 @@ import type { FrameFiles, FrameSources, PassFile } from './pass-files';
 export type DepthSources = Pick<FrameSources, 'shape' | 'fps'> & {
   readonly frames: readonly (Omit<FrameFiles, 'motion' | 'ids'> & { readonly motion: PassFile | null })[];
   readonly encoding: FrameSources['encoding'] | null;
+  /** Null: the one that holds depth is found. */
+  readonly channel?: string | null;
 };
 
 /** The frame, and those beside it that are there. */
@@ -34,7 +36,10 @@ export function depthSourcesOf(sources: FrameSources): DepthSources {
  * Measures how a depth pass is stored; null without one. Motion that can't be read does not stop it.
  * @throws IvrexError about the depth's or the beauty's file
  */
-export async function detectDepthPass({ frames, encoding, shape, fps }: DepthSources, host: NodeHost): Promise<DepthDetection | null> {
+export async function detectDepthPass(
+  { frames, encoding, shape, fps, channel = null }: DepthSources,
+  host: NodeHost,
+): Promise<DepthDetection | null> {
   const found: DepthFrame[] = [];
   for (const files of frames) {
     if (files.depth === null) continue;
@@ -56,7 +61,12 @@ export async function detectDepthPass({ frames, encoding, shape, fps }: DepthSou
       motion: motion && resizeMotionField(motion, width, height),
     });
   }
-  return found.length === 0 ? null : detectDepth(found.filter((f) => f.width === found[0].width && f.height === found[0].height));
+  return found.length === 0
+    ? null
+    : detectDepth(
+        found.filter((f) => f.width === found[0].width && f.height === found[0].height),
+        channel,
+      );
 }
 
 /** The encoding to read with; null, with a warning, when what is stored is no depth. */

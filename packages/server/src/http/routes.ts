@@ -1,5 +1,6 @@
 import express, { type Router } from 'express';
 import {
+  depthQuerySchema,
   encodingIdSchema,
   findOffsetSchema,
   identifyRequestSchema,
@@ -131,7 +132,8 @@ export function apiRoutes(services: Services): Router {
   });
 
   api.get('/shots/:shotId/depth', async (request, response) => {
-    response.json(await measureDepth(services, shotParams.parse(request.params).shotId, focusOf(request)));
+    const { channel = null } = depthQuerySchema.parse(request.query);
+    response.json(await measureDepth(services, shotParams.parse(request.params).shotId, focusOf(request), channel));
   });
 
   api.post('/shots/:shotId/motion/reading', may.ask, async (request, response) => {

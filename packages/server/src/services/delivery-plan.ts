@@ -12,7 +12,7 @@ import {
   type ShotId,
 } from '@ivrex/contract';
 import { IvrexError, TRUST_CAUSES } from '@ivrex/core';
-import { assertDeliverable, fileRequests, frameKey, framesThere, ShotBook, type FileRequest } from '@ivrex/media';
+import { assertDeliverable, fileRequests, frameKey, framesThere, type FileRequest, type ShotBook } from '@ivrex/media';
 import { findMadeFile } from '../db/queries/find-made-file';
 import { measureDeliveries } from '../db/queries/measure-deliveries';
 import { SharedDigests } from './digests';

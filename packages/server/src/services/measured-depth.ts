@@ -24,13 +24,18 @@ async function detect({ pool, depths }: DepthServices, sources: DepthSources): P
   });
 }
 
-/** How an element's depth pass is stored, as it is measured whatever was chosen; null without one. @throws IvrexError notFound, missingFrame */
-export async function measureDepth(services: DepthServices, shotId: ShotId, element: ElementId | null): Promise<DepthAnswer | null> {
+/** How an element's depth pass is stored, as it is measured whatever was chosen, of the given channel; null without one. @throws IvrexError notFound, missingFrame */
+export async function measureDepth(
+  services: DepthServices,
+  shotId: ShotId,
+  element: ElementId | null,
+  channel: string | null = null,
+): Promise<DepthAnswer | null> {
   const book = await shotBook(services.database, shotId);
   const sources = elementDepthSources(book, elementOf(book.settings, element));
   if (sources === null) return null;
-  const { evidence, issues, ...found } = await detect(services, sources);
-  return { ...found, evidence: [...evidence], issues: [...issues] };
+  const { alternatives, evidence, issues, ...found } = await detect(services, { ...sources, channel });
+  return { ...found, alternatives: [...alternatives], evidence: [...evidence], issues: [...issues] };
 }
 
 /** The shot's book with every depth pass measured that nobody chose an encoding for. A file that can't be read is said when it is rendered. */

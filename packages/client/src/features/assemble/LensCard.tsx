@@ -1,7 +1,18 @@
 import type { Element, ShotSettings } from '@ivrex/contract';
-import { blurRadius, depthDoubts, halfToNumber, MISSING_DEPTH, MIXED_DEPTH, SOFT_DEPTH, type DepthDoubts, type Lens } from '@ivrex/core';
+import {
+  blurRadius,
+  completeDepth,
+  depthDoubts,
+  halfToNumber,
+  MISSING_DEPTH,
+  MIXED_DEPTH,
+  SOFT_DEPTH,
+  type DepthDoubts,
+  type Lens,
+} from '@ivrex/core';
 import { Button, Select, Switch } from 'antd';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import { useMeasuredDepth } from '../../api/depth';
 import { DragNumber } from '../../ui/DragNumber';
 import { depthPlane } from '../../viewer/blur-inputs';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
@@ -17,9 +28,18 @@ export function LensCard({ element }: { element: Element }) {
   const { lens } = settings.assembly;
   const picture = rasterOf(useRaster(element.beauty, frame, 'picture')),
     distances = rasterOf(useRaster(element.depth, frame, 'planes'));
+  const measured = useMeasuredDepth(whole, element).data,
+    stored = element.depthEncoding ?? (measured?.isDepth ? measured.encoding : null);
   const depth = useMemo(
-    () => (distances === null ? null : depthPlane(distances, distances.header.width, distances.header.height)),
-    [distances],
+    () =>
+      distances === null || stored === null
+        ? null
+        : completeDepth(
+            depthPlane(whole, element, distances, stored, distances.header.width, distances.header.height),
+            distances.header.width,
+            { ids: null, motion: null },
+          ),
+    [distances, stored],
   );
   const doubts = useMemo(() => {
     if (depth === null || picture === null || picture.header.width * picture.header.height !== depth.length) return null;

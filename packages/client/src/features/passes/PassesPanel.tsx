@@ -7,6 +7,7 @@ import { useLookAgain } from '../../api/shots';
 import { ROLE_NAMES } from '../../ui/role-names';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
+import { DepthCard } from './DepthCard';
 import { DisplayCard } from './DisplayCard';
 import { FactsCard } from './FactsCard';
 import { Findings } from './Findings';
@@ -14,7 +15,7 @@ import { ObjectsCard } from './ObjectsCard';
 import { PassRows } from './PassRows';
 import { PictureCard } from './PictureCard';
 import { RangeBars } from './RangeBars';
-import { withFix, withOffset, withReading, withRole } from './settings-changes';
+import { withDepthEncoding, withFix, withOffset, withReading, withRole } from './settings-changes';
 
 /** What the files hold, what each pass is taken for and why, and what is wrong with them. */
 export function PassesPanel() {
@@ -26,6 +27,8 @@ export function PassesPanel() {
     change(`${pass.name} is ${ROLE_NAMES[role].toLowerCase()}`, (settings) => withRole(settings, detail.passes, pass.id, role));
   const setOffset = (pass: Pass, offset: number) =>
     change(`Numbers of ${pass.name} shifted`, (settings) => withOffset(settings, pass.sequenceId, offset));
+  const [element] = detail.settings.elements,
+    depthPass = detail.passes.find((p) => p.id === element.depth) ?? null;
   const isPicture = shown !== null && !isDataRole(roleOf(detail.settings, shown));
   return (
     <>
@@ -42,6 +45,15 @@ export function PassesPanel() {
           detail={detail}
           pass={shown}
           onReading={(reading, label) => change(label, (settings) => withReading(settings, shown.id, reading))}
+        />
+      )}
+      {depthPass !== null && (
+        <DepthCard
+          key={depthPass.id}
+          detail={detail}
+          element={element}
+          pass={depthPass}
+          onEncoding={(encoding, label) => change(label, (settings) => withDepthEncoding(settings, encoding))}
         />
       )}
       {shown?.cryptomatte === true && (

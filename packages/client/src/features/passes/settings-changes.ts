@@ -1,3 +1,4 @@
+import type { DepthEncoding } from '@ivrex/core';
 import type { Fix, Pass, PassId, PictureChoice, Role, ShotSettings } from '@ivrex/contract';
 
 /** One pass a role in the element: giving a pass a role takes it from the one that had it. */
@@ -6,17 +7,26 @@ export function withRole(settings: ShotSettings, passes: readonly Pass[], passId
   const pick = (wanted: Role, current: PassId | null): PassId | null =>
     role === wanted ? passId : current === passId ? (passes.find((p) => p.id !== passId && roles[p.id] === wanted)?.id ?? null) : current;
   const [first, ...others] = settings.elements;
-  const motion = pick('motion', first.motion);
+  const motion = pick('motion', first.motion),
+    depth = pick('depth', first.depth);
   // An encoding belongs to the pass it was agreed for.
   const element = {
     ...first,
     beauty: pick('beauty', first.beauty),
     motion,
-    depth: pick('depth', first.depth),
+    depth,
     ids: pick('ids', first.ids),
     encoding: motion === first.motion ? first.encoding : null,
+    depthEncoding: depth === first.depth ? first.depthEncoding : null,
   };
   return { ...settings, roles, elements: [element, ...others] };
+}
+
+/** Null: as it is measured. */
+export function withDepthEncoding(settings: ShotSettings, depthEncoding: DepthEncoding | null): ShotSettings {
+  const [first, ...others] = settings.elements;
+  const kept = depthEncoding && { ...depthEncoding, nothing: [...depthEncoding.nothing] };
+  return { ...settings, elements: [{ ...first, depthEncoding: kept }, ...others] };
 }
 
 export function withReading(settings: ShotSettings, passId: PassId, reading: PictureChoice): ShotSettings {
