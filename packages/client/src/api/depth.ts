@@ -1,4 +1,4 @@
-import { depthDetectionSchema, type DepthAnswer, type Element, type ShotDetail } from '@ivrex/contract';
+import { depthDetectionSchema, type DepthAnswer, type Element, type PassId, type ShotDetail } from '@ivrex/contract';
 import type { DepthEncoding } from '@ivrex/core';
 import { useQuery } from '@tanstack/react-query';
 import { requestJson } from './request';
@@ -46,6 +46,13 @@ export async function depthEncodingOf(detail: ShotDetail, element: Element): Pro
 /** The same of one channel of the pass, when the artist knows better which it is. */
 export function measureDepthChannel({ shot }: ShotDetail, { id }: Element, channel: string): Promise<DepthAnswer | null> {
   return requestJson(depthDetectionSchema.nullable(), `/shots/${shot.id}/depth?element=${id}&channel=${encodeURIComponent(channel)}`);
+}
+
+/** The encoding of the main element's depth, for looking at that pass. */
+export function useShownDepth(detail: ShotDetail): { readonly pass: PassId | null; readonly encoding: DepthEncoding | null } {
+  const [element] = detail.settings.elements,
+    measured = useMeasuredDepth(detail, element).data;
+  return { pass: element.depth, encoding: element.depthEncoding ?? (measured?.isDepth ? measured.encoding : null) };
 }
 
 export function useMeasuredDepth(detail: ShotDetail, element: Element) {

@@ -1,4 +1,5 @@
 import { isDataRole, roleOf, type ShotDetail } from '@ivrex/contract';
+import { useShownDepth } from '../api/depth';
 import { ROLE_NAMES } from '../ui/role-names';
 import { shownFrame, Thumbnail } from './Thumbnail';
 import { useView } from './view-store';
@@ -7,6 +8,7 @@ import { useView } from './view-store';
 export function ContactSheet({ detail }: { detail: ShotDetail }) {
   const frame = useView((s) => s.frame),
     set = useView((s) => s.set);
+  const depth = useShownDepth(detail);
   const columns = Math.max(2, Math.ceil(Math.sqrt(detail.passes.length)));
   return (
     <div
@@ -26,7 +28,14 @@ export function ContactSheet({ detail }: { detail: ShotDetail }) {
             onClick={() => set({ look: 'pass', shownPass: pass.id, tried: null })}
           >
             <span className="frame">
-              <Thumbnail passId={pass.id} role={role} frame={shownFrame(pass, frame)} width={pass.width} shownWidth={480} />
+              <Thumbnail
+                passId={pass.id}
+                role={role}
+                frame={shownFrame(pass, frame)}
+                width={pass.width}
+                shownWidth={480}
+                depth={pass.id === depth.pass ? depth.encoding : null}
+              />
             </span>
             <span className="caption">
               <b>{pass.name}</b> {ROLE_NAMES[role]}

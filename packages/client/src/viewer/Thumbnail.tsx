@@ -1,6 +1,6 @@
 import type { Pass, PassId, Role } from '@ivrex/contract';
 import { isDataRole } from '@ivrex/contract';
-import { linearToSrgb, halfToNumber } from '@ivrex/core';
+import { linearToSrgb, halfToNumber, type DepthEncoding } from '@ivrex/core';
 import { useEffect, useRef } from 'react';
 import { showData } from './data-picture';
 import { rasterOf, useRaster } from './use-raster';
@@ -10,12 +10,14 @@ interface Props {
   readonly role: Role;
   readonly frame: number;
   readonly width: number;
+  /** How a depth pass is stored, where that is known. */
+  readonly depth?: DepthEncoding | null;
   /** About how wide it is shown, in pixels. */
   readonly shownWidth?: number;
 }
 
 /** A small picture of a pass: pictures through sRGB, data scaled to be seen. */
-export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Props) {
+export function Thumbnail({ passId, role, frame, width, depth = null, shownWidth = 300 }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const every = Math.max(1, Math.floor(width / shownWidth));
   const state = useRaster(passId, frame, isDataRole(role) ? 'planes' : 'picture', every);
@@ -29,7 +31,7 @@ export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Prop
     Object.assign(element, { width: w, height: h });
     const image = context.createImageData(w, h);
     if (raster.header.format === 'planes32f') {
-      const { rgba } = showData(raster, role);
+      const { rgba } = showData(raster, role, undefined, depth);
       for (let i = 0; i < rgba.length; i++) image.data[i] = 255 * rgba[i];
     } else {
       const halves = raster.planes[0];
@@ -43,7 +45,7 @@ export function Thumbnail({ passId, role, frame, width, shownWidth = 300 }: Prop
     context.putImageData(image, 0, 0);
     element.dataset.drawn = 'yes';
     drawn.current = true;
-  }, [raster, role]);
+  }, [raster, role, depth]);
   // Moving over a gap keeps the picture before it.
   if (state.status === 'failed' && !drawn.current)
     return (

@@ -1,4 +1,13 @@
-import { areRanks, halfToNumber, rankPlanes, type NamedPlane, type RankPlanes } from '@ivrex/core';
+import {
+  areRanks,
+  decodeDepth,
+  describeDepth,
+  halfToNumber,
+  rankPlanes,
+  type DepthEncoding,
+  type NamedPlane,
+  type RankPlanes,
+} from '@ivrex/core';
 import type { Raster, Role } from '@ivrex/contract';
 
 export interface ShownPixels {
@@ -11,11 +20,17 @@ export interface ShownPixels {
 }
 
 /** Data made visible by a stated scaling; nothing is changed in the data. */
-export function showData(raster: Raster, role: Role, chosen: ReadonlySet<number> = new Set()): ShownPixels {
+export function showData(
+  raster: Raster,
+  role: Role,
+  chosen: ReadonlySet<number> = new Set(),
+  depth: DepthEncoding | null = null,
+): ShownPixels {
   const { width, height, names } = raster.header;
   const planes = raster.planes.map((p) => (p instanceof Float32Array ? p : Float32Array.from(p, halfToNumber)));
   const rgba = new Float32Array(width * height * 4);
   if (isCryptomatte(raster)) return showObjects(raster, chosen);
+  if (depth !== null && names.includes(depth.channel)) return showDepth(raster, planes[names.indexOf(depth.channel)], depth);
   const put = (i: number, r: number, g: number, b: number) => rgba.set([r, g, b, 1], i * 4);
   if (role === 'ids') {
     for (let i = 0; i < width * height; i++) {
@@ -54,6 +69,21 @@ export function showData(raster: Raster, role: Role, chosen: ReadonlySet<number>
       ? `${names[0]} from ${min.toPrecision(4)} to ${max.toPrecision(4)}${role === 'depth' ? ', near is bright' : ''}`
       : `${names[0]} holds only 0`,
   };
+}
+
+/** Near is bright, whatever is stored; nothing is black. */
+function showDepth({ header: { width, height } }: Raster, data: Float32Array, encoding: DepthEncoding): ShownPixels {
+  const distance = decodeDepth({ type: 'float', data, width }, encoding),
+    there = distance.filter((d) => d < Infinity).sort();
+  const rgba = new Float32Array(width * height * 4);
+  // One over the distance, so that what is far does not press what is near into one grey.
+  const low = 1 / (there[Math.floor(there.length * 0.995)] ?? 1),
+    high = 1 / (there[Math.floor(there.length * 0.005)] ?? 1);
+  for (let i = 0; i < distance.length; i++) {
+    const t = distance[i] === Infinity ? 0 : 0.15 + 0.85 * Math.min(1, Math.max(0, (1 / distance[i] - low) / Math.max(1e-12, high - low)));
+    rgba.set([t, t, t, 1], i * 4);
+  }
+  return { width, height, rgba, note: `${describeDepth(encoding)}; near is bright` };
 }
 
 function fraction(v: number): number {

@@ -1,6 +1,7 @@
 import { isDataRole, roleOf, type Raster, type Role, type ShotDetail } from '@ivrex/contract';
-import { peakSpeed } from '@ivrex/core';
+import { peakSpeed, type DepthEncoding } from '@ivrex/core';
 import { useMemo } from 'react';
+import { useShownDepth } from '../api/depth';
 import { pictureOf, type SidePicture } from './compare-state';
 import { showData, type ShownPixels } from './data-picture';
 import { isPlanLook } from './plan-looks';
@@ -49,7 +50,8 @@ export function useShown(detail: ShotDetail, view: SeenView): Shown {
   const beauty = rasterOf(beautyState),
     state = pass === null ? beautyState : passState,
     main = rasterOf(state);
-  const data = useDataPicture(view, isData ? main : null, role);
+  const shownDepth = useShownDepth(detail);
+  const data = useDataPicture(view, isData ? main : null, role, pass !== null && pass.id === shownDepth.pass ? shownDepth.encoding : null);
   const whole = look === 'assembled' ? view.assembled : null,
     sideA = look === 'compare' ? pictureOf(view.sides.a) : null,
     sideB = look === 'compare' ? pictureOf(view.sides.b) : null,
@@ -63,13 +65,13 @@ export function useShown(detail: ShotDetail, view: SeenView): Shown {
   );
 }
 
-function useDataPicture(view: SeenView, raster: Raster | null, role: Role): ShownPixels | null {
+function useDataPicture(view: SeenView, raster: Raster | null, role: Role, depth: DepthEncoding | null): ShownPixels | null {
   const { look, difference, residual, planLook, trustLook, chosen } = view;
   return useMemo(() => {
     if (look === 'difference') return difference;
     if (look === 'residual') return residual;
     if (look === 'trust') return trustLook;
     if (isPlanLook(look)) return planLook;
-    return raster?.header.format === 'planes32f' ? showData(raster, role, chosen) : null;
-  }, [look, difference, residual, planLook, trustLook, raster, role, chosen]);
+    return raster?.header.format === 'planes32f' ? showData(raster, role, chosen, depth) : null;
+  }, [look, difference, residual, planLook, trustLook, raster, role, chosen, depth]);
 }

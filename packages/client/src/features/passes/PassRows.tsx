@@ -1,5 +1,7 @@
 import { isDataRole, roleOf, ROLES, type Pass, type Role, type ShotDetail } from '@ivrex/contract';
+import type { DepthEncoding } from '@ivrex/core';
 import { Select, Tooltip } from 'antd';
+import { useShownDepth } from '../../api/depth';
 import { passLabel } from '../../ui/pass-label';
 import { ROLE_NAMES } from '../../ui/role-names';
 import { shownFrame, Thumbnail } from '../../viewer/Thumbnail';
@@ -15,6 +17,7 @@ export function PassRows({
   shown: string | null;
   onRole: (pass: Pass, role: Role) => void;
 }) {
+  const depth = useShownDepth(detail);
   return (
     <div className="pass-rows">
       {detail.passes.map((pass) => (
@@ -24,6 +27,7 @@ export function PassRows({
           name={passLabel(pass, detail.passes)}
           role={roleOf(detail.settings, pass)}
           shown={pass.id === shown}
+          depth={pass.id === depth.pass ? depth.encoding : null}
           onRole={(role) => onRole(pass, role)}
         />
       ))}
@@ -36,10 +40,11 @@ interface RowProps {
   readonly name: string;
   readonly role: Role;
   readonly shown: boolean;
+  readonly depth: DepthEncoding | null;
   readonly onRole: (role: Role) => void;
 }
 
-function PassRow({ pass, name, role, shown, onRole }: RowProps) {
+function PassRow({ pass, name, role, shown, depth, onRole }: RowProps) {
   const frame = useView((s) => s.frame),
     set = useView((s) => s.set);
   return (
@@ -50,7 +55,7 @@ function PassRow({ pass, name, role, shown, onRole }: RowProps) {
         aria-label={`Show ${name}`}
         onClick={() => set(shown ? { look: 'contact' } : { look: 'pass', shownPass: pass.id, tried: null })}
       >
-        <Thumbnail passId={pass.id} role={role} frame={shownFrame(pass, frame)} width={pass.width} shownWidth={160} />
+        <Thumbnail passId={pass.id} role={role} frame={shownFrame(pass, frame)} width={pass.width} shownWidth={160} depth={depth} />
       </button>
       <div className="about">
         <div className="row" style={{ flexWrap: 'nowrap' }}>
