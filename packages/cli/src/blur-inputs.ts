@@ -16,6 +16,7 @@ export interface BlurInputOptions {
   readonly depth?: string;
   readonly depthEncoding: string;
   readonly ids?: string;
+  readonly idChannel?: string;
   readonly hidden: 'auto' | 'off';
   readonly background?: string;
   readonly fps?: number;
@@ -31,6 +32,7 @@ export function withBlurInputs(command: Command): Command {
     .option('--depth <pattern>')
     .option('--depth-encoding <file>', 'how depth is stored (JSON), or auto: it is measured', 'auto')
     .option('--ids <pattern>')
+    .option('--id-channel <name>', 'the channel of the ids (default: by its name, else what varies)')
     .addOption(
       new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
     )
@@ -61,7 +63,7 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
     beauty: passAt(beauty, number),
     motion: passAt(motion, number),
     depth: depth !== null && isDepth ? { ...passAt(depth, number), encoding: depthEncoding } : null,
-    ids: ids && passAt(ids, number),
+    ids: ids && { ...passAt(ids, number), channel: options.idChannel ?? null },
   });
   const sourcesAt = (frame: number | null): FrameSources => {
     const neighbour = (by: number): FrameFiles | null =>

@@ -25,6 +25,8 @@ export const elementSchema = z.strictObject({
   motion: passIdSchema.nullable(),
   depth: passIdSchema.nullable(),
   ids: passIdSchema.nullable(),
+  /** The channel of the ids; null: found by its name, else by what varies. */
+  idChannel: z.string().min(1).max(300).nullable().default(null),
   /** How depth is stored; null: as it is measured. */
   depthEncoding: depthEncodingSchema.nullable().default(null),
   /** Null: all that the pictures cover. */

@@ -3,6 +3,7 @@ import {
   cryptomatteId,
   cryptomattesOf,
   guessRole,
+  idChannelsOf,
   idNames,
   matteOf,
   measureBlurAtEdges,
@@ -15,6 +16,7 @@ import {
   type MeasuredPlane,
   type PassNames,
 } from '../src';
+import { wholeIds } from '../src/passes/whole-ids';
 
 const WIDTH = 64,
   COUNT = 64 * 48;
@@ -169,12 +171,71 @@ describe('the channel of a data pass that is used', () => {
       { name: '00.B', data: new Float32Array(3) },
     ];
     expect(idNames(['00.A', '00.B', '00.G', '00.R', '01.R'])).toEqual(['00.G', '00.R']);
-    expect(objectIds(planes.slice(0, 2))).toEqual(Uint32Array.of(bits[0], bits[1], 0));
+    expect(objectIds(planes.slice(0, 2), 3)).toEqual(Uint32Array.of(bits[0], bits[1], 0));
   });
-  test('other ids are the first channel as it is stored', () => {
-    const data = Float32Array.of(3, 1.5, 0);
-    expect(idNames(['object', 'material'])).toEqual(['object']);
-    expect(objectIds([{ name: 'object', data }])).toBe(data);
+  const id = Float32Array.of(3, 1.5, 0, 3),
+    other = Float32Array.of(0.2, 0.9, 0, 0.2),
+    alpha = Float32Array.of(1, 1, 0, 1),
+    flat = Float32Array.of(1, 1, 1, 1);
+  test.each([
+    ['the only one', { object: id }, ['object']],
+    ['not alpha, which comes first', { A: alpha, B: flat, G: flat, R: id }, ['R']],
+    ['named for ids before others', { area: other, objectId: id }, ['objectId']],
+    ['one of equal ones', { A: alpha, B: id, G: id, R: id }, ['B']],
+    ['a colour for each object', { A: alpha, B: other, G: flat, R: id }, ['B', 'R']],
+    ['the first of what are no colours', { x: other, y: id }, ['x']],
+    ['alpha when there is nothing else', { A: id }, ['A']],
+  ])('ids: %s', (_, channels, expected) => {
+    const planes = Object.entries(channels).map(([name, data]) => ({ name, data }));
+    expect(idChannelsOf(planes).names).toEqual(expected);
+    const ids = objectIds(planes, 2);
+    expect([ids[0] === ids[3], ids[0] === ids[1], ids[2]]).toEqual([true, false, 0]);
+  });
+  test('ids: the channel that was chosen', () =>
+    expect(
+      objectIds(
+        [
+          { name: 'R', data: id },
+          { name: 'G', data: other },
+        ],
+        2,
+        'G',
+      ),
+    ).toBe(other));
+});
+
+describe('ids whose edges were filtered', () => {
+  const W = 48,
+    H = 40;
+  /** Three upright bands over nothing, and a round thing of another id. */
+  const clean = Float32Array.from({ length: W * H }, (_, i) => {
+    const x = i % W,
+      y = Math.floor(i / W);
+    return Math.hypot(x - 34, y - 20) < 9 ? 250 : x < 8 ? 0 : x < 16 ? 3 : x < 24 ? 17 : 0;
+  });
+  const mean = (across: number) =>
+    clean.map((_, i) => {
+      let sum = 0,
+        n = 0;
+      for (let dy = -(across >> 1); dy <= across >> 1; dy++)
+        for (let dx = -(across >> 1); dx <= across >> 1; dx++) {
+          const x = (i % W) + dx,
+            y = Math.floor(i / W) + dy;
+          if (x < 0 || y < 0 || x >= W || y >= H) continue;
+          sum += clean[y * W + x];
+          n++;
+        }
+      return sum / n;
+    });
+  test('hold only ids afterwards, each next to where it was', () => {
+    const whole = wholeIds(mean(3), W);
+    expect(new Set(whole)).toEqual(new Set(clean));
+    expect(whole.reduce((n, id, i) => n + (id === clean[i] ? 0 : 1), 0)).toBeLessThan(0.02 * W * H);
+  });
+  test('clean ones stay the same array, thin things too', () => {
+    expect(wholeIds(clean, W)).toBe(clean);
+    const stripes = Float32Array.from({ length: W * H }, (_, i) => (Math.floor((i % W) / 2) % 3) * 5);
+    expect(wholeIds(stripes, W)).toBe(stripes);
   });
 });
 

@@ -86,7 +86,7 @@ async function loadRasters(
   element: Element,
   frame: number,
 ): Promise<{ width: number; height: number; rasters: FrameRasters }> {
-  const { beauty, motion, depth, ids, matte } = element;
+  const { beauty, motion, depth, ids, idChannel, matte } = element;
   if (beauty === null || motion === null) throw new TypeError('the element is not complete');
   const [picture, vectors, distances, objects, cut, depthEncoding] = await Promise.all([
     loadRaster(beauty, frame, 'picture'),
@@ -106,7 +106,7 @@ async function loadRasters(
       motion: { width: vectors.header.width, height: vectors.header.height, planes, types: typesOf(detail, motion) },
       depth: distances && depthEncoding && depthPlane(detail, element, distances, depthEncoding, width, height),
       matte: cut,
-      ids: objects && atSize(objects, objectIds(namedPlanes(objects)), width, height),
+      ids: objects && atSize(objects, objectIds(namedPlanes(objects), objects.header.width, idChannel), width, height),
     },
   };
 }

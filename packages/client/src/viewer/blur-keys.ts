@@ -8,10 +8,20 @@ export function rateOf({ settings, passes }: ShotDetail, { beauty }: Element): n
 
 /** Everything that the decoded motion of a frame depends on. */
 export function fieldKey(detail: ShotDetail, element: Element, frame: number): string {
-  const { beauty, motion, depth, depthEncoding, ids, encoding, repairs, matte, place } = element,
+  const { beauty, motion, depth, depthEncoding, ids, idChannel, encoding, repairs, matte, place } = element,
     passes = [beauty, motion, depth, ids, matte?.pass ?? null];
   const shape = [matte, place.edge, place.shadow];
-  return JSON.stringify([...passes, encoding, depthEncoding, repairs, shape, frame, rateOf(detail, element), ...passes.map(stampOf)]);
+  return JSON.stringify([
+    ...passes,
+    encoding,
+    depthEncoding,
+    idChannel,
+    repairs,
+    shape,
+    frame,
+    rateOf(detail, element),
+    ...passes.map(stampOf),
+  ]);
 }
 
 /** Everything that a frame's plan depends on, but for its reach; a neighbour that comes or goes counts too. */

@@ -1,8 +1,11 @@
 import {
+  ALPHA_NAME,
   areRanks,
   decodeDepth,
   describeDepth,
   halfToNumber,
+  idChannelsOf,
+  objectIds,
   rankPlanes,
   type DepthEncoding,
   type NamedPlane,
@@ -33,12 +36,14 @@ export function showData(
   if (depth !== null && names.includes(depth.channel)) return showDepth(raster, planes[names.indexOf(depth.channel)], depth);
   const put = (i: number, r: number, g: number, b: number) => rgba.set([r, g, b, 1], i * 4);
   if (role === 'ids') {
+    const named = namedPlanes({ ...raster, planes }),
+      ids = objectIds(named, width);
     for (let i = 0; i < width * height; i++) {
-      const id = planes[0][i];
+      const id = ids[i];
       if (id === 0) put(i, 0.07, 0.07, 0.07);
       else put(i, 0.3 + 0.6 * fraction(id * 0.618), 0.3 + 0.6 * fraction(id * 0.414 + 0.3), 0.3 + 0.6 * fraction(id * 0.732 + 0.6));
     }
-    return { width, height, rgba, note: `${names[0]}: one colour an object` };
+    return { width, height, rgba, note: `${idChannelsOf(named).names.join(', ')}: one colour an object` };
   }
   if (role === 'motion') {
     // Whole numbers are stored around the middle, floats around 0.
@@ -53,11 +58,20 @@ export function showData(
       note: `${names.slice(0, 2).join(' and ')} as stored, grey is ${Number(rest.toFixed(4))}, range ${peak.toPrecision(3)}`,
     };
   }
+  // Alpha comes first by name, and is data only when there is nothing else.
+  const at =
+      role === 'matte'
+        ? 0
+        : Math.max(
+            0,
+            names.findIndex((name) => !ALPHA_NAME.test(name)),
+          ),
+    shown = planes[at];
   let min = Infinity,
     max = -Infinity;
-  for (const v of planes[0]) if (Number.isFinite(v) && v !== 0) [min, max] = [Math.min(min, v), Math.max(max, v)];
+  for (const v of shown) if (Number.isFinite(v) && v !== 0) [min, max] = [Math.min(min, v), Math.max(max, v)];
   for (let i = 0; i < width * height; i++) {
-    const v = planes[0][i];
+    const v = shown[i];
     const t = v === 0 && role === 'depth' ? 0 : 0.15 + (0.85 * (role === 'depth' ? max - v : v - min)) / Math.max(1e-9, max - min);
     put(i, t, t, t);
   }
@@ -66,8 +80,8 @@ export function showData(
     height,
     rgba,
     note: Number.isFinite(min)
-      ? `${names[0]} from ${min.toPrecision(4)} to ${max.toPrecision(4)}${role === 'depth' ? ', near is bright' : ''}`
-      : `${names[0]} holds only 0`,
+      ? `${names[at]} from ${min.toPrecision(4)} to ${max.toPrecision(4)}${role === 'depth' ? ', near is bright' : ''}`
+      : `${names[at]} holds only 0`,
   };
 }
 

@@ -40,12 +40,12 @@ export function nearerValues({ law, scale }: Pick<DepthEncoding, 'law' | 'scale'
   return (law === 'linear') === scale > 0 ? 'smaller' : 'larger';
 }
 
-/** What stored values are, in words: "distances", "one over the distance". */
+/** What stored values are, in words: "distances", "one over the distance", "relative, larger is nearer". */
 export function depthLawWords({ law, zero, scale }: Pick<DepthEncoding, 'law' | 'zero' | 'scale'>): string {
   if (law === 'inverse')
     return zero === 0 && scale > 0 ? 'one over the distance' : `one over the distance, ${nearerValues({ law, scale })} is nearer`;
   if (zero === 0) return scale > 0 ? 'distances' : 'distances below 0';
-  return `steps of distance, ${nearerValues({ law, scale })} is nearer`;
+  return `relative, ${nearerValues({ law, scale })} is nearer`;
 }
 
 /** In one line: "channel Z, smaller is nearer, 0 is nothing". */

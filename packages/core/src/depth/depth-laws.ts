@@ -93,7 +93,7 @@ function possibleLaws(low: number, high: number, isInteger: boolean): PossibleLa
     add('linear', 1 + BEFORE_NEAREST, -1, -0.7 + unused, true);
     if (low > 0.5) add('inverse', 1.0001, -1, low > 0.8 ? -0.7 : -2);
   } else {
-    add('linear', low - BEFORE_NEAREST * range, 1, low > 0 ? -5 : 0, true);
+    add('linear', low - BEFORE_NEAREST * range, 1, low > 0 || high < 0 ? -5 : 0, true);
     add('linear', high + BEFORE_NEAREST * range, -1, high < 0 ? -5 : low > 0 ? -4 : -1, true);
   }
   return out;

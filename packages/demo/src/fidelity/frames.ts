@@ -21,5 +21,11 @@ export function sceneFrame(
     motion.toPrevious.set(passes.motion.subarray(i * 4 + 2, i * 4 + 4), i * 2);
     motion.valid[i] = passes.ids[i] === 0 ? 0 : 1;
   }
-  return { rgba: passes.rgba, motion, depth: decodeDepth({ type: 'float', data: passes.depth, width: size.width }, PLAIN_DEPTH), ids: Float32Array.from(passes.ids), coverage };
+  return {
+    rgba: passes.rgba,
+    motion,
+    depth: decodeDepth({ type: 'float', data: passes.depth, width: size.width }, PLAIN_DEPTH),
+    ids: Float32Array.from(passes.ids),
+    coverage,
+  };
 }

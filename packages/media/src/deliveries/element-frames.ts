@@ -21,11 +21,11 @@ export function elementOf({ elements }: Pick<ShotSettings, 'elements'>, id: Elem
 }
 
 /** What an element that can be made has: a picture, and motion only together with how it is stored. */
-export function readyElement({ name, beauty, motion, encoding, depth, depthEncoding, ids, matte }: Element) {
+export function readyElement({ name, beauty, motion, encoding, depth, depthEncoding, ids, idChannel, matte }: Element) {
   if (beauty === null) throw new IvrexError('badSetting', `${name} has no picture; choose a beauty pass in step Passes first`);
   if (motion !== null && encoding === null)
     throw new IvrexError('badSetting', `say how the motion of ${name} is stored in step Motion first`);
-  return { beauty, moves: motion !== null && encoding !== null ? { motion, encoding } : null, depth, depthEncoding, ids, matte };
+  return { beauty, moves: motion !== null && encoding !== null ? { motion, encoding } : null, depth, depthEncoding, ids, idChannel, matte };
 }
 
 /** The same of one that is to be blurred. @throws IvrexError badSetting */
@@ -42,13 +42,13 @@ export function frameSources(
   element: Element = book.settings.elements[0],
 ): { sources: FrameSources; shutter: ShutterPlan } {
   const { settings } = book;
-  const { beauty, motion, encoding, depth, depthEncoding, ids, matte } = movingElement(element);
+  const { beauty, motion, encoding, depth, depthEncoding, ids, idChannel, matte } = movingElement(element);
   const filesAt = (number: number): FrameFiles => ({
     beauty: book.pictureAt(beauty, number),
     matte: matte && matteFileAt(book, matte, number),
     motion: book.fileAt(motion, number),
     depth: depth && { ...book.fileAt(depth, number), encoding: depthEncoding },
-    ids: ids && book.fileAt(ids, number),
+    ids: ids && { ...book.fileAt(ids, number), channel: idChannel },
   });
   // A lone file is no neighbour of itself.
   const isSequence = book.pass(beauty)?.frames !== null;

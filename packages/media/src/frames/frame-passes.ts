@@ -16,7 +16,7 @@ import { FileReader } from './file-reader';
 import { depthSourcesOf, loadDepth, usableDepth } from './depth-pass';
 import { loadElementPicture, loadPicture, type Picture } from './load-picture';
 import { loadDecodedMotion } from './motion-pass';
-import type { DepthFile, FrameFiles, FrameSources, PassFile, PictureFile } from './pass-files';
+import type { DepthFile, FrameFiles, FrameSources, IdsFile, PassFile, PictureFile } from './pass-files';
 
 export interface FramePasses extends BlurFramePasses {
   readonly width: number;
@@ -117,18 +117,19 @@ async function loadBackground(
   return resizePicture(picture.rgba, picture.width, picture.height, width, height);
 }
 
-async function loadIds(pass: PassFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array | Uint32Array> {
-  return objectIds(await loadNamed(pass, idNames, reader, beauty, warnings));
+async function loadIds(pass: IdsFile, beauty: Picture, reader: FileReader, warnings: string[]): Promise<Float32Array | Uint32Array> {
+  const { planes, width, height } = await loadNamed(pass, idNames, reader);
+  if (width !== beauty.width || height !== beauty.height)
+    warnings.push(`the ids are ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: their nearest pixels were taken`);
+  return resizeNearest(objectIds(planes, width, pass.channel), width, height, beauty.width, beauty.height);
 }
 
-/** The chosen channels of a data pass at the beauty's size, nearest pixels. Channels are chosen by, and come back under, their short names. */
+/** The chosen channels of a data pass. Channels are chosen by, and come back under, their short names. */
 async function loadNamed(
   pass: PassFile,
   choose: (names: readonly string[]) => readonly string[],
   reader: FileReader,
-  beauty: Picture,
-  warnings: string[],
-): Promise<NamedPlane[]> {
+): Promise<{ planes: NamedPlane[]; width: number; height: number }> {
   const { header } = await reader.open(pass.file);
   const fullNames = new Map(channelsInLayer(header, pass).map((full) => [shortName(header, pass, full), full]));
   const names = choose([...fullNames.keys()]);
@@ -136,12 +137,6 @@ async function loadNamed(
     pass,
     names.map((name) => fullNames.get(name) ?? name),
   );
-  if (width !== beauty.width || height !== beauty.height)
-    warnings.push(
-      `${names.join(', ')} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`,
-    );
-  return names.map((name) => {
-    const plane = planes.get(fullNames.get(name) ?? name) ?? new Float32Array(width * height);
-    return { name, data: resizeNearest(plane, width, height, beauty.width, beauty.height) };
-  });
+  const named = names.map((name) => ({ name, data: planes.get(fullNames.get(name) ?? name) ?? new Float32Array(width * height) }));
+  return { planes: named, width, height };
 }

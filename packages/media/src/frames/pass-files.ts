@@ -23,13 +23,18 @@ export interface DepthFile extends PassFile {
   readonly encoding?: DepthEncoding | null;
 }
 
+/** An id pass with its channel; null: found by name, else by what varies. */
+export interface IdsFile extends PassFile {
+  readonly channel?: string | null;
+}
+
 /** The passes of one frame. */
 export interface FrameFiles {
   readonly beauty: PictureFile;
   readonly matte?: MatteFile | null;
   readonly motion: PassFile;
   readonly depth: DepthFile | null;
-  readonly ids: PassFile | null;
+  readonly ids: IdsFile | null;
 }
 
 /** Everything that one frame of the blur reads. Plain data. */

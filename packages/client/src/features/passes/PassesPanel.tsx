@@ -11,11 +11,12 @@ import { DepthCard } from './DepthCard';
 import { DisplayCard } from './DisplayCard';
 import { FactsCard } from './FactsCard';
 import { Findings } from './Findings';
+import { IdsCard } from './IdsCard';
 import { ObjectsCard } from './ObjectsCard';
 import { PassRows } from './PassRows';
 import { PictureCard } from './PictureCard';
 import { RangeBars } from './RangeBars';
-import { withDepthEncoding, withFix, withOffset, withReading, withRole } from './settings-changes';
+import { withDepthEncoding, withFix, withIdChannel, withOffset, withReading, withRole } from './settings-changes';
 
 /** What the files hold, what each pass is taken for and why, and what is wrong with them. */
 export function PassesPanel() {
@@ -28,6 +29,7 @@ export function PassesPanel() {
   const setOffset = (pass: Pass, offset: number) =>
     change(`Numbers of ${pass.name} shifted`, (settings) => withOffset(settings, pass.sequenceId, offset));
   const [element] = detail.settings.elements,
+    idPass = detail.passes.find((p) => p.id === element.ids) ?? null,
     depthPass = detail.passes.find((p) => p.id === element.depth) ?? null;
   const isPicture = shown !== null && !isDataRole(roleOf(detail.settings, shown));
   return (
@@ -54,6 +56,14 @@ export function PassesPanel() {
           element={element}
           pass={depthPass}
           onEncoding={(encoding, label) => change(label, (settings) => withDepthEncoding(settings, encoding))}
+        />
+      )}
+      {idPass !== null && !idPass.cryptomatte && idPass.channels.length > 1 && (
+        <IdsCard
+          key={idPass.id}
+          element={element}
+          pass={idPass}
+          onChannel={(channel, label) => change(label, (settings) => withIdChannel(settings, channel))}
         />
       )}
       {shown?.cryptomatte === true && (

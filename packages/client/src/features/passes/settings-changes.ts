@@ -8,14 +8,16 @@ export function withRole(settings: ShotSettings, passes: readonly Pass[], passId
     role === wanted ? passId : current === passId ? (passes.find((p) => p.id !== passId && roles[p.id] === wanted)?.id ?? null) : current;
   const [first, ...others] = settings.elements;
   const motion = pick('motion', first.motion),
-    depth = pick('depth', first.depth);
+    depth = pick('depth', first.depth),
+    ids = pick('ids', first.ids);
   // An encoding belongs to the pass it was agreed for.
   const element = {
     ...first,
     beauty: pick('beauty', first.beauty),
     motion,
     depth,
-    ids: pick('ids', first.ids),
+    ids,
+    idChannel: ids === first.ids ? first.idChannel : null,
     encoding: motion === first.motion ? first.encoding : null,
     depthEncoding: depth === first.depth ? first.depthEncoding : null,
   };
@@ -27,6 +29,12 @@ export function withDepthEncoding(settings: ShotSettings, depthEncoding: DepthEn
   const [first, ...others] = settings.elements;
   const kept = depthEncoding && { ...depthEncoding, nothing: [...depthEncoding.nothing] };
   return { ...settings, elements: [{ ...first, depthEncoding: kept }, ...others] };
+}
+
+/** Null: the one that holds ids is found. */
+export function withIdChannel(settings: ShotSettings, idChannel: string | null): ShotSettings {
+  const [first, ...others] = settings.elements;
+  return { ...settings, elements: [{ ...first, idChannel }, ...others] };
 }
 
 export function withReading(settings: ShotSettings, passId: PassId, reading: PictureChoice): ShotSettings {
