@@ -1,6 +1,6 @@
 import { Option, type Command } from 'commander';
-import type { PathChoice } from '@ivrex/core';
-import { depthSourcesOf, detectDepthPass, type FrameFiles, type FrameSources } from '@ivrex/media';
+import { orNull, type PathChoice } from '@ivrex/core';
+import { depthSourcesOf, detectDepthPass, FileReader, measuredReading, type FrameFiles, type FrameSources } from '@ivrex/media';
 import { parseNumber } from './frame-range';
 import type { CliHost } from './host';
 import { loadDepthEncoding, loadEncoding, loadRepairs, openInput, passAt, type Input } from './inputs';
@@ -56,11 +56,21 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
   const depth = options.depth === undefined ? null : await openInput(options.depth);
   const ids = options.ids === undefined ? null : await openInput(options.ids);
   const background = options.background === undefined ? null : await openInput(options.background);
+  // Where a file does not say what its alpha means it is measured, once for the whole sequence.
+  const readingOf = async (input: Input | null) => {
+    if (input === null) return null;
+    const { frames } = input.sequence;
+    const reader = new FileReader(await host.kernels());
+    // A frame that can't be read is said when it is rendered.
+    return orNull(() => measuredReading(passAt(input, frames[frames.length >> 1] ?? null), reader));
+  };
+  const beautyReading = await readingOf(beauty),
+    backgroundReading = await readingOf(background);
   const inputs = [beauty, motion, depth, ids].filter((input) => input !== null);
   let depthEncoding = await loadDepthEncoding(options.depthEncoding),
     isDepth = true;
   const at = (number: number | null): FrameFiles => ({
-    beauty: passAt(beauty, number),
+    beauty: { ...passAt(beauty, number), reading: beautyReading },
     motion: passAt(motion, number),
     depth: depth !== null && isDepth ? { ...passAt(depth, number), encoding: depthEncoding } : null,
     ids: ids && { ...passAt(ids, number), channel: options.idChannel ?? null },
@@ -72,7 +82,7 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
       ...at(frame),
       previous: neighbour(-1),
       next: neighbour(1),
-      background: background && passAt(background, frame),
+      background: background && { ...passAt(background, frame), reading: backgroundReading },
       encoding,
       repairs,
       fps: options.fps ?? null,
@@ -81,10 +91,12 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
   if (depth !== null && depthEncoding === null) {
     // Measured once, on a frame in the middle, and held for all.
     const { frames } = beauty.sequence;
-    const found = await detectDepthPass(depthSourcesOf(sourcesAt(frames[frames.length >> 1] ?? null)), await host.kernels());
+    const kernels = await host.kernels(),
+      middle = sourcesAt(frames[frames.length >> 1] ?? null);
+    const found = await orNull(() => detectDepthPass(depthSourcesOf(middle), kernels));
     for (const { severity, message } of found?.issues ?? []) if (severity === 'warning') warn(`${options.depth}: ${message}`);
     depthEncoding = found?.encoding ?? null;
-    isDepth = found?.isDepth ?? false;
+    isDepth = found?.isDepth ?? true;
   }
   return { beauty, motion, sourcesAt };
 }

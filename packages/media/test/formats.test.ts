@@ -80,6 +80,84 @@ describe('TIFF, as the image tool writes it', () => {
     }
   });
 
+  /** Rewrites a tag's first value: baseline TIFF, 12 bytes an entry, as the image tool writes it (little-endian). */
+  const withTag = (file: string, tag: number, value: number): void => {
+    const bytes = readFileSync(file);
+    const start = bytes.readUInt32LE(4),
+      count = bytes.readUInt16LE(start);
+    for (let n = 0; n < count; n++) {
+      const entry = start + 2 + n * 12;
+      if (bytes.readUInt16LE(entry) === tag) bytes.writeUInt16LE(value, entry + 8);
+    }
+    writeFileSync(file, bytes);
+  };
+  /** A soft-edged disc of straight colour 0.6, as premultiplied or straight alpha. */
+  const disc = (name: string, type: string, straight: boolean): string => {
+    const file = at(name);
+    const make = [
+      '--create',
+      '96x64',
+      '4',
+      '--fill:color=0.6,0.4,0.2,1',
+      '96x64',
+      '--create',
+      '96x64',
+      '1',
+      '--fill:color=1',
+      '32x32+32+16',
+    ];
+    const cut = ['--blur', '9x9', '--chnames', 'A', '--swap', '--ch', 'R,G,B', '--swap', '--chappend', ...(straight ? [] : ['--premult'])];
+    execFileSync('oiiotool', [...make, ...cut, ...(straight ? ['--attrib', 'oiio:UnassociatedAlpha', '1'] : []), '-d', type, '-o', file]);
+    return file;
+  };
+  test.each([
+    ['float', false],
+    ['float', true],
+    ['uint8', false],
+    ['uint16', true],
+  ])('alpha as the file says: %s, straight %s', async (type, straight) => {
+    const file = disc(`alpha-${type}-${straight}.tif`, type, straight);
+    const { header } = await openImage(file, host);
+    expect(header.parts[0].alpha).toBe(straight ? 'straight' : 'premultiplied');
+    expect(usualReading(header).alpha.kind).toBe(straight ? 'straight' : 'premultiplied');
+  });
+  test.each(['float', 'uint8', 'uint16'])(
+    'straight and premultiplied %s files that do not say come out as the same light',
+    async (type) => {
+      const pictures = [];
+      for (const straight of [true, false]) {
+        const file = disc(`unsaid-${type}-${straight}.tif`, type, straight);
+        withTag(file, 338, 0);
+        expect((await loadHeader(file)).parts[0].alpha).toBe('unsaid');
+        pictures.push(await loadPicture({ file, part: 0, layer: '' }, host));
+      }
+      const [straight, premultiplied] = pictures.map((p) => p.rgba);
+      let most = 0,
+        soft = 0;
+      for (let i = 0; i < straight.length; i++) {
+        if (i % 4 === 3 && straight[i] > 0.1 && straight[i] < 0.9) soft++;
+        most = Math.max(most, Math.abs(straight[i] - premultiplied[i]));
+      }
+      expect(soft).toBeGreaterThan(100);
+      expect(most).toBeLessThan(type === 'uint8' ? 0.03 : 0.001);
+    },
+  );
+  test('white is zero: grey comes out as another decoder finds it', async () => {
+    const file = at('white-is-zero.tif');
+    execFileSync('oiiotool', [at('base.exr'), '--ch', 'R', '--clamp:min=0:max=1', '-d', 'uint8', '--compression', 'none', '-o', file]);
+    const before = Float32Array.from(plane(await read(file), 'Y'));
+    withTag(file, 262, 0);
+    const ours = plane(await read(file), 'Y'),
+      theirs = await sharp(file).toColourspace('b-w').raw().toBuffer();
+    expect([...ours].map((v) => Math.round(v * 255))).toEqual([...theirs]);
+    expect([...ours].map((v) => Math.round(v * 255))).not.toEqual([...before].map((v) => Math.round(v * 255)));
+  });
+  test('a plane for each channel is read as interleaved ones are', async () => {
+    const file = at('planar.tif');
+    execFileSync('oiiotool', [at('base.exr'), '--planarconfig', 'separate', '-d', 'float', '-o', file]);
+    expectEqual(await read(file), await byTool(file), ['R', 'G', 'B'], 0);
+  });
+
   test('a cut file is found without reading its pixels, and is an error when read', async () => {
     const file = at('cut.tif');
     execFileSync('oiiotool', [at('base.exr'), '-d', 'uint16', '--compression', 'none', '-o', file]);

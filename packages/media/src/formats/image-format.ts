@@ -11,7 +11,12 @@ export interface ImagePart {
   readonly pixelAspectRatio: number;
   readonly channels: readonly { readonly name: string; readonly type: SampleType }[];
   readonly attributes: ReadonlyMap<string, Attribute>;
+  /** How the file says that colour relates to alpha; missing: as its format does. */
+  readonly alpha?: AlphaSaid;
 }
+
+/** "unsaid": there is alpha, and the file does not say what it means. */
+export type AlphaSaid = 'premultiplied' | 'straight' | 'unsaid';
 
 export const FORMAT_NAMES = ['OpenEXR', 'TIFF', 'PNG', 'JPEG', 'DPX', 'movie'] as const;
 export interface ImageHeader {

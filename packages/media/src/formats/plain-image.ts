@@ -1,5 +1,5 @@
 import { IvrexError, windowOfSize, type Attribute, type Image, type Plane, type SampleType } from '@ivrex/core';
-import type { ImageHeader, OpenedImage } from './image-format';
+import type { AlphaSaid, ImageHeader, OpenedImage } from './image-format';
 
 /** A picture file with one part and unnamed channels. */
 export interface PlainFacts {
@@ -12,6 +12,7 @@ export interface PlainFacts {
   readonly type: SampleType;
   readonly pixelAspectRatio?: number;
   readonly attributes?: ReadonlyMap<string, Attribute>;
+  readonly alpha?: AlphaSaid;
 }
 
 /** Y, YA, RGB, RGBA; samples beyond those are X1, X2 ... */
@@ -35,6 +36,7 @@ export function plainHeader(facts: PlainFacts): ImageHeader {
         pixelAspectRatio: facts.pixelAspectRatio ?? 1,
         channels: channelNames(facts.samples, facts.hasAlpha).map((name) => ({ name, type: facts.type })),
         attributes: facts.attributes ?? new Map(),
+        ...(facts.alpha === undefined ? {} : { alpha: facts.alpha }),
       },
     ],
   };

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { IvrexError, type SampleType } from '@ivrex/core';
 import { fromFile, type GeoTIFFImage } from 'geotiff';
-import type { ImageFormat, ImageHeader } from './image-format';
+import type { AlphaSaid, ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF } from './file-parts';
 import { plainHeader, plainImage, type StoredSamples } from './plain-image';
 import { reason } from './png-format';
@@ -22,6 +22,12 @@ const COMPRESSION_NAMES: Readonly<Record<number, string>> = {
   32946: 'deflate',
   50000: 'zstd',
 };
+
+/** TIFF 6.0, tag ExtraSamples: of no said meaning, associated (premultiplied) and unassociated alpha. */
+const ALPHA_SAID: Readonly<Record<number, AlphaSaid>> = { 0: 'unsaid', 1: 'premultiplied', 2: 'straight' };
+
+/** PhotometricInterpretation 0: the largest value is black. */
+const WHITE_IS_ZERO = 0;
 
 /** Bits and sample format (1 whole number, 2 signed, 3 float) to what we hold. */
 function typeOf(bits: number, format: number): SampleType {
@@ -52,12 +58,13 @@ async function withTiff<T>(file: string, work: (image: GeoTIFFImage) => Promise<
 
 async function numberTag(
   image: GeoTIFFImage,
-  tag: 'Compression' | 'PhotometricInterpretation' | 'Orientation',
+  tag: 'Compression' | 'PhotometricInterpretation' | 'Orientation' | 'ExtraSamples',
   missing: number,
 ): Promise<number> {
   const directory = image.getFileDirectory();
   const value: unknown = directory.hasTag(tag) ? await directory.loadValue(tag) : missing;
-  return typeof value === 'number' ? value : missing;
+  const first = typeof value === 'number' ? value : (value as ArrayLike<number>)[0];
+  return typeof first === 'number' ? first : missing;
 }
 
 async function headerOf(file: string, image: GeoTIFFImage): Promise<ImageHeader> {
@@ -83,6 +90,7 @@ async function headerOf(file: string, image: GeoTIFFImage): Promise<ImageHeader>
     height: image.getHeight(),
     samples,
     hasAlpha: samples > colours,
+    ...(samples > colours ? { alpha: ALPHA_SAID[await numberTag(image, 'ExtraSamples', 0)] ?? 'unsaid' } : {}),
     type,
     attributes: new Map(
       orientation === 1 ? [] : [['orientation', { type: 'string', value: `${orientation}, not applied: pixels are taken as stored` }]],
@@ -124,10 +132,22 @@ export const tiffFormat: ImageFormat = {
       const header = await headerOf(file, image);
       const rasters = (await image.readRasters({ interleave: false })) as unknown as ArrayLike<number>[];
       const [{ type }] = header.parts[0].channels;
-      const stored = Array.from(rasters, (raster) => storedAs(type, raster));
+      const isNegative = (await numberTag(image, 'PhotometricInterpretation', 2)) === WHITE_IS_ZERO;
+      const stored = Array.from(rasters, (raster, n) => {
+        const samples = storedAs(type, raster);
+        return isNegative && n === 0 ? turnedRound(samples) : samples;
+      });
       return plainImage(header, (channel) => stored[channel]);
     }),
 };
+
+/** White is zero: brightness the other way round. In place. */
+function turnedRound(samples: StoredSamples): StoredSamples {
+  const most =
+    samples instanceof Uint8Array ? 255 : samples instanceof Uint16Array ? 65535 : samples instanceof Uint32Array ? 0xffffffff : 1;
+  for (let i = 0; i < samples.length; i++) samples[i] = most - samples[i];
+  return samples;
+}
 
 function storedAs(type: SampleType, raster: ArrayLike<number>): StoredSamples {
   switch (type) {

@@ -1,12 +1,14 @@
 import {
   heightOf,
   mattePlane,
+  measurePass,
   PLAIN_SHAPE,
   readPicture,
   resizePlane,
   rgbaOnDisplay,
   shapePicture,
   widthOf,
+  type AlphaMeasure,
   type Attribute,
   type ElementShape,
   type PictureReading,
@@ -27,18 +29,39 @@ export interface Picture {
   readonly hasAlpha: boolean;
 }
 
+/** From this share of bright soft edges on alpha is straight: a premultiplied edge is no brighter than its alpha. */
+const STRAIGHT_SHARE = 0.25,
+  /** Fewer partly covered pixels tell nothing. */
+  LEAST_PARTIAL = 0.0003;
+
 /**
- * What a file of this kind usually holds: OpenEXR and float TIFF scene-linear premultiplied, whole numbers with the sRGB curve, PNG with
- * straight alpha (PNG specification, 12.4).
+ * What a file of this kind usually holds: OpenEXR and float TIFF scene-linear, whole numbers with the sRGB curve. Alpha as the file says; PNG straight
+ * (PNG specification, 12.4), OpenEXR premultiplied; where a TIFF does not say, as it was measured, else premultiplied.
  */
-export function usualReading(header: ImageHeader, part = 0): PictureReading {
-  const { channels } = header.parts[part];
+export function usualReading(
+  header: ImageHeader,
+  part = 0,
+  measured: Pick<AlphaMeasure, 'aboveShare' | 'partialShare'> | null = null,
+): PictureReading {
+  const { channels, alpha } = header.parts[part];
   const whole = channels.some((c) => c.type === 'u8' || c.type === 'u16');
   const hasAlpha = channels.some((c) => c.name === 'A');
+  const looksStraight = measured !== null && measured.partialShare >= LEAST_PARTIAL && measured.aboveShare > STRAIGHT_SHARE;
+  const isStraight = hasAlpha && (header.format === 'PNG' || alpha === 'straight' || (alpha === 'unsaid' && looksStraight));
   return {
     curve: !whole ? 'linear' : header.format === 'movie' ? 'rec709' : 'srgb',
-    alpha: { kind: header.format === 'PNG' && hasAlpha ? 'straight' : 'premultiplied' },
+    alpha: { kind: isStraight ? 'straight' : 'premultiplied' },
   };
+}
+
+/** The same of one file, measured where it does not say. */
+export async function measuredReading(pass: PassFile, reader: FileReader): Promise<PictureReading> {
+  const opened = await reader.open(pass.file),
+    { header } = opened;
+  if (header.parts[pass.part].alpha !== 'unsaid') return usualReading(header, pass.part);
+  const image = await opened.decode(pass.part, channelsInLayer(header, pass));
+  const planes = image.planes.map((p) => ({ ...p, name: shortName(header, pass, p.name) }));
+  return usualReading(header, pass.part, measurePass(planes).alpha);
 }
 
 /** A picture layer as scene-linear premultiplied RGBA over its display window. */
@@ -53,7 +76,7 @@ export async function loadPicture(pass: PictureFile, host: NodeHost, reader = ne
     height = heightOf(displayWindow);
   const rgba = rgbaOnDisplay(image, names);
   if (pass.alphaFrom) await borrowAlpha(rgba, width, height, pass.alphaFrom, reader);
-  const reading = pass.reading ?? usualReading(header, pass.part);
+  const reading = pass.reading ?? (await measuredReading(pass, reader));
   const hasAlpha = reading.alpha.kind !== 'none' && (names[3] !== null || Boolean(pass.alphaFrom));
   // Without any alpha there is nothing to divide by.
   readPicture(rgba, hasAlpha ? reading : { ...reading, alpha: { kind: 'none' } });

@@ -8,7 +8,7 @@ import {
   type ShotId,
   type ShotSettings,
 } from '@ivrex/contract';
-import { guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
+import { type AlphaMeasure, guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
 import { describeFolder, frameFile, usualReading, type FoundFolder, type FoundPass, type FoundSequence } from '@ivrex/media';
 import type { Db } from '../db/database';
 import { deleteGoneSequences } from '../db/queries/delete-gone-sequences';
@@ -90,10 +90,16 @@ function factsOfPasses(
         part: sequence.header.parts[found.part],
         measures: ofLayer,
         guess: guessOf(sequence, found, ofLayer[0] ?? null),
-        usual: usualReading(sequence.header, found.part) as PictureChoice,
+        usual: usualReading(sequence.header, found.part, softestOf(ofLayer)) as PictureChoice,
       };
     }),
   );
+}
+
+/** Of the measured frames the one with most soft edges. */
+function softestOf(measures: PassFacts['measures']): AlphaMeasure | null {
+  const found = measures.flatMap(({ alpha }) => alpha ?? []);
+  return found.length === 0 ? null : found.reduce((a, b) => (b.partialShare > a.partialShare ? b : a));
 }
 
 function guessOf(
