@@ -103,6 +103,13 @@ describe('decoding, worked out by hand', () => {
     expect([...own.valid]).toEqual([1, 0]);
     near(plain({ x: [2], y: [1] }, { ...base, premultiplied: true }, null, [0.25]).toNext, [8, 4]);
   });
+  test('noData is known after its file has rounded it', () => {
+    // -9999 is no half: the nearest is -10000.
+    expect([...plain({ x: [-9999, -10000, -9998, 5], y: [-9999, -10000, -9998, -10000] }, { ...base, noData: -9999 }).valid]).toEqual([
+      0, 0, 1, 1,
+    ]);
+    expect([...plain({ x: [128 / 255, 0.5, 0.51], y: [128 / 255, 0.5, 0.51] }, { ...base, noData: 0.5 }).valid]).toEqual([0, 0, 1]);
+  });
   test('noData, NaN and infinity are no vectors', () => {
     expect([...plain({ x: [-1, NaN, Infinity, -1], y: [-1, 0, 0, 0] }, { ...base, noData: -1 }).valid]).toEqual([0, 0, 0, 1]);
   });

@@ -100,6 +100,9 @@ test('speed limits: nothing below the floor, setting in without a jump, no farth
   expect(travel(40)).toBeCloseTo(10, 9);
   for (let v = 0; v < 50; v += 0.01) expect(travel(v + 0.01) - travel(v)).toBeLessThan(0.031);
   expect(keptShare(3, { floorPx: null, ceilingPx: null })).toBe(1);
+  // A ceiling where the blur still sets in holds there too.
+  for (const speed of [10, 11, 12, 14, 15, 40])
+    expect(speed * keptShare(speed, { floorPx: 10, ceilingPx: 12 })).toBeLessThanOrEqual(12 + 1e-9);
 });
 
 test('the histogram counts each pixel with a vector once, at its speed', () => {

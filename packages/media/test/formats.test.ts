@@ -264,6 +264,33 @@ test('every frame of a movie is the frame of that number, whatever order they ar
   await expect(read(movieFrame(movie, 25))).rejects.toThrow(coded('missingFrame'));
 });
 
+test('a movie is read as the container that it is called, and from this disk alone', async () => {
+  const movie = at('inner.mov');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'color=red:s=64x48:r=24:d=0.2', '-c:v', 'libx264', '-y', movie]);
+  expect((await loadHeader(movie)).format).toBe('movie');
+  // Lists of other files, which ffmpeg on its own would follow.
+  writeFileSync(at('list.mov'), `ffconcat version 1.0\nfile ${movie}\n`);
+  writeFileSync(at('playlist.mp4'), `#EXTM3U\n#EXTINF:1,\n${movie}\n#EXT-X-ENDLIST\n`);
+  for (const name of ['list.mov', 'playlist.mp4']) {
+    await expect(loadHeader(at(name))).rejects.toThrow(coded('damaged'));
+    await expect(read(movieFrame(at(name), 1))).rejects.toThrow(coded('damaged'));
+  }
+});
+
+test('a movie that declares more pixels than the limit is refused before any is unpacked', async () => {
+  const movie = at('vast.mkv');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'color=red:s=64x48:r=24:d=0.1', '-c:v', 'ffv1', '-y', movie]);
+  const bytes = readFileSync(movie);
+  // PixelWidth and PixelHeight (Matroska, elements B0 and BA), two bytes each or one.
+  const width = bytes.indexOf(Buffer.from([0xb0, 0x81, 64])),
+    height = bytes.indexOf(Buffer.from([0xba, 0x81, 48]));
+  expect(Math.min(width, height)).toBeGreaterThan(0);
+  bytes[width + 2] = 255;
+  bytes[height + 2] = 255;
+  writeFileSync(movie, bytes);
+  await expect(read(movieFrame(movie, 1))).rejects.toThrow(expect.objectContaining({ file: expect.stringContaining('vast.mkv') }));
+});
+
 test('a file is what it holds, not what it is called', async () => {
   writeFileSync(at('really.exr'), readFileSync(at('plain.png')));
   expect((await loadHeader(at('really.exr'))).format).toBe('PNG');

@@ -174,6 +174,36 @@ describe('the frame number may stand anywhere', () => {
     expect(shown('plate_2.mov', 'plate_3.mov').map((s) => s.name)).toEqual(['plate_2.mov', 'plate_3.mov']);
     expect(shown('notes.txt', 'scene.0001.json')).toEqual([]);
   });
+  test('frames below 0 come first, in order; a dash is no minus', () => {
+    const names = [
+      ...frames(-3, -1, (f) => `g.-${String(-f).padStart(4, '0')}.exr`),
+      ...frames(0, 2, (f) => `g.${String(f).padStart(4, '0')}.exr`),
+    ];
+    const [found, ...more] = groupNames('/shot', names);
+    expect(more).toEqual([]);
+    expect(found).toMatchObject({ frames: [-3, -2, -1, 0, 1, 2], missing: [] });
+    expect(found.frames.map((f) => frameFile(found.pattern, f))).toEqual(
+      names.map((n) => `/shot/${n}`).sort((a, b) => frameOf(a) - frameOf(b)),
+    );
+    expect(shown('take-0005.exr', 'take-0006.exr')[0]).toMatchObject({ name: 'take-####.exr', frames: [5, 6] });
+  });
+  const frameOf = (file: string) => Number(/\.(-?\d+)\.exr$/.exec(file)?.[1]);
+  test('cameras with a frame each are sequences of one frame; with many they are their own', () => {
+    expect(shown('cam1.0001.exr', 'cam2.0001.exr', 'cam3.0001.exr').map(({ name, frames: f }) => [name, f])).toEqual([
+      ['cam1.####.exr', [1]],
+      ['cam2.####.exr', [1]],
+      ['cam3.####.exr', [1]],
+    ]);
+    const cameras = frames(1, 30, (c) => c.toString()).flatMap((c) => frames(1001, 1004, (f) => `cam${c}.${f}.exr`));
+    expect(shown(...cameras)).toHaveLength(30);
+    // A size behind the frame is none.
+    expect(shown('g_0001_2048.exr', 'g_0002_2048.exr')[0]).toMatchObject({ name: 'g_####_2048.exr', frames: [1, 2] });
+  });
+  test('forty thousand files are one sequence', () => {
+    const [found, ...more] = shown(...frames(1, 40000, (f) => `g.${String(f).padStart(5, '0')}.exr`));
+    expect(more).toEqual([]);
+    expect(found.frames).toHaveLength(40000);
+  });
   test('every name leads back to its file, whatever the names are', () => {
     fc.assert(
       fc.property(

@@ -2,7 +2,22 @@ import path from 'node:path';
 
 /** A movie's frame travels as one text, so that everything that handles files handles it. Frames count from 1. */
 const MARK = '::frame::';
-export const MOVIE_EXTENSIONS = ['.mov', '.mp4', '.m4v', '.mxf', '.mkv', '.avi', '.webm', '.mpg'];
+/** By extension: what ffmpeg calls the container. */
+const CONTAINERS: Readonly<Record<string, string>> = {
+  '.mov': 'mov',
+  '.mp4': 'mov',
+  '.m4v': 'mov',
+  '.mxf': 'mxf',
+  '.mkv': 'matroska',
+  '.webm': 'matroska',
+  '.avi': 'avi',
+  '.mpg': 'mpeg',
+};
+export const MOVIE_EXTENSIONS = Object.keys(CONTAINERS);
+
+export function containerOf(movie: string): string {
+  return CONTAINERS[path.extname(movie).toLowerCase()] ?? 'mov';
+}
 
 export function isMoviePath(file: string): boolean {
   return MOVIE_EXTENSIONS.includes(path.extname(file).toLowerCase());

@@ -1,15 +1,17 @@
 import { stat } from 'node:fs/promises';
 import { IvrexError } from '@ivrex/core';
 import type { ImageFormat, ImageHeader } from './image-format';
-import { probeVideo, runFfmpeg } from './ffmpeg';
+import { inputOf, probeVideo, runFfmpeg } from './ffmpeg';
 import { checkSize, CUT_OFF, readStart } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';
+
+const CONTAINER = 'dpx_pipe';
 
 /** DPX is not compressed, or by run lengths only. */
 const MOST_RATIO = 64;
 
 async function headerOf(file: string): Promise<ImageHeader> {
-  const { width, height, pix_fmt: pixels } = await probeVideo(file, false);
+  const { width, height, pix_fmt: pixels } = await probeVideo(file, false, CONTAINER);
   await checkSize(file, width, height, 3, MOST_RATIO);
   const grey = pixels.startsWith('gray'),
     hasAlpha = /^(rgba|bgra|gbrap|ya)/.test(pixels);
@@ -41,7 +43,18 @@ export const dpxFormat: ImageFormat = {
     const header = await headerOf(file);
     const samples = header.parts[0].channels.length;
     const form = { 1: 'gray16le', 2: 'ya16le', 3: 'rgb48le', 4: 'rgba64le' }[samples] ?? 'rgb48le';
-    const bytes = await runFfmpeg('ffmpeg', ['-v', 'error', '-i', file, '-frames:v', '1', '-f', 'rawvideo', '-pix_fmt', form, '-']);
+    const bytes = await runFfmpeg('ffmpeg', [
+      '-v',
+      'error',
+      ...inputOf(file, CONTAINER),
+      '-frames:v',
+      '1',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      form,
+      '-',
+    ]);
     const data = new Uint16Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length));
     return plainImage(header, (channel) => pick(data, channel, samples));
   },

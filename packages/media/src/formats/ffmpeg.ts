@@ -26,6 +26,14 @@ export function runFfmpeg(program: 'ffmpeg' | 'ffprobe', args: readonly string[]
   });
 }
 
+/**
+ * How a file is handed to ffmpeg: as the container that its name says, and from this disk alone. Otherwise a playlist that is called a movie could
+ * read any file, or the network.
+ */
+export function inputOf(file: string, container: string): string[] {
+  return ['-protocol_whitelist', 'file', '-f', container, '-i', `file:${file}`];
+}
+
 const streamSchema = z.object({
   width: z.number(),
   height: z.number(),
@@ -39,9 +47,19 @@ const streamSchema = z.object({
 export type VideoStream = z.infer<typeof streamSchema>;
 
 /** The first video stream. @throws IvrexError notAnImage without one */
-export async function probeVideo(file: string, countFrames: boolean): Promise<VideoStream> {
+export async function probeVideo(file: string, countFrames: boolean, container: string): Promise<VideoStream> {
   const count = countFrames ? ['-count_packets'] : [];
-  const text = await runFfmpeg('ffprobe', ['-v', 'error', ...count, '-select_streams', 'v:0', '-show_streams', '-of', 'json', '-i', file]);
+  const text = await runFfmpeg('ffprobe', [
+    '-v',
+    'error',
+    ...count,
+    '-select_streams',
+    'v:0',
+    '-show_streams',
+    '-of',
+    'json',
+    ...inputOf(file, container),
+  ]);
   const parsed = z.object({ streams: z.array(streamSchema) }).safeParse(JSON.parse(text.toString()));
   if (!parsed.success || parsed.data.streams.length === 0) throw new IvrexError('notAnImage', 'there are no pictures in this file');
   return parsed.data.streams[0];

@@ -5,12 +5,27 @@ import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import { IvrexError, type Attribute } from '@ivrex/core';
 import { writeFileAtomic } from '../files/atomic-write';
 import type { ImageFormat, ImageHeader } from './image-format';
-import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
-import { probeVideo, ratioOf, runFfmpeg, type VideoStream } from './ffmpeg';
+import { containerOf, fileOnDisk, parseMovieFrame } from '../files/movie-path';
+import { checkSize } from './file-parts';
+import { inputOf, probeVideo, ratioOf, runFfmpeg, type VideoStream } from './ffmpeg';
 import { pick, plainHeader, plainImage } from './plain-image';
 
-/** Frames that are unpacked at once: a movie's frames depend on each other, so a single one costs as much as its neighbours. */
-const RUN = 16;
+/** Frames that are unpacked at once: a movie's frames depend on each other, so a single one costs as much as its neighbours. Fewer of large ones. */
+const RUN = 16,
+  RUN_BYTES = 1 << 28;
+
+/** No codec shrinks a frame more than this; guards against headers that declare what the file can't hold. */
+const MOST_RATIO = 100_000;
+
+function runOf({ width, height }: VideoStream): number {
+  return Math.max(1, Math.min(RUN, Math.floor(RUN_BYTES / (width * height * 6))));
+}
+
+async function probe(movie: string): Promise<VideoStream> {
+  const stream = await probeVideo(movie, false, containerOf(movie));
+  await checkSize(movie, stream.width, stream.height, 6, MOST_RATIO);
+  return stream;
+}
 
 function headerOf(stream: VideoStream): ImageHeader {
   const rate = ratioOf(stream.r_frame_rate, '/'),
@@ -32,7 +47,7 @@ function headerOf(stream: VideoStream): ImageHeader {
 
 /** Number of frames in a movie. */
 export async function countMovieFrames(movie: string): Promise<number> {
-  return Number((await probeVideo(movie, true)).nb_read_packets ?? 0);
+  return Number((await probeVideo(movie, true, containerOf(movie))).nb_read_packets ?? 0);
 }
 
 /** Where the frame is kept once it was unpacked: by the movie's path, time and size, so that a new movie gets new frames. */
@@ -49,9 +64,9 @@ async function unpackRun(movie: string, stream: VideoStream, first: number, fold
   // RGB needs no matrix; for the rest, range and matrix go in together with the target format, else they are guessed.
   const isRgb = /^(rgb|bgr|gbr|gray)/.test(stream.pix_fmt);
   const convert = isRgb ? '' : `in_color_matrix=${matrix}:out_range=pc:`;
-  const filter = `select=between(n\\,${first - 1}\\,${first + RUN - 2}),scale=${convert}flags=accurate_rnd+full_chroma_int,format=rgb48le`;
+  const filter = `select=between(n\\,${first - 1}\\,${first + runOf(stream) - 2}),scale=${convert}flags=accurate_rnd+full_chroma_int,format=rgb48le`;
   const bytes = await runFfmpeg('ffmpeg', [
-    ...['-v', 'error', '-i', movie, '-map', '0:v:0', '-fps_mode', 'passthrough', '-vf', filter],
+    ...['-v', 'error', ...inputOf(movie, containerOf(movie)), '-map', '0:v:0', '-fps_mode', 'passthrough', '-vf', filter],
     ...['-f', 'rawvideo', '-pix_fmt', 'rgb48le', '-'],
   ]);
   const frameBytes = stream.width * stream.height * 6;
@@ -63,21 +78,21 @@ async function unpackRun(movie: string, stream: VideoStream, first: number, fold
 }
 
 export const movieFormat: ImageFormat = {
-  loadHeader: async (file) => headerOf(await probeVideo(fileOnDisk(file), false)),
+  loadHeader: async (file) => headerOf(await probe(fileOnDisk(file))),
 
   async checkWhole(file) {
-    await probeVideo(fileOnDisk(file), false);
+    await probe(fileOnDisk(file));
   },
 
   async open(file, host) {
     const wanted = parseMovieFrame(file) ?? { movie: file, frame: 1 };
-    const stream = await probeVideo(wanted.movie, false);
+    const stream = await probe(wanted.movie);
     const header = headerOf(stream);
     const cached = await cacheFile(host.cacheFolder, wanted.movie, wanted.frame);
     let packed = await tryRead(cached);
     if (packed === null) {
       await mkdir(path.dirname(cached), { recursive: true });
-      await unpackRun(wanted.movie, stream, wanted.frame - ((wanted.frame - 1) % RUN), host.cacheFolder);
+      await unpackRun(wanted.movie, stream, wanted.frame - ((wanted.frame - 1) % runOf(stream)), host.cacheFolder);
       packed = await tryRead(cached);
     }
     if (packed === null) throw new IvrexError('missingFrame', `the movie has no frame ${wanted.frame}`);

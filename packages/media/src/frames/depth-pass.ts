@@ -3,6 +3,7 @@ import {
   decodeDepth,
   detectDepth,
   IvrexError,
+  orNull,
   resizeMotionField,
   resizeNearest,
   resizePlane,
@@ -33,40 +34,44 @@ export function depthSourcesOf(sources: FrameSources): DepthSources {
 }
 
 /**
- * Measures how a depth pass is stored; null without one. Motion that can't be read does not stop it.
- * @throws IvrexError about the depth's or the beauty's file
+ * Measures how a depth pass is stored; null without one. Frames that can't be read, and motion that can't, are left out.
+ * @throws IvrexError about the file that is at fault when no frame is left
  */
-export async function detectDepthPass(
-  { frames, encoding, shape, fps, channel = null }: DepthSources,
-  host: NodeHost,
-): Promise<DepthDetection | null> {
+export async function detectDepthPass(sources: DepthSources, host: NodeHost): Promise<DepthDetection | null> {
   const found: DepthFrame[] = [];
-  for (const files of frames) {
+  let refused: IvrexError | null = null;
+  for (const files of sources.frames) {
     if (files.depth === null) continue;
-    const reader = new FileReader(host);
-    const beauty = await loadElementPicture(files, shape, reader);
-    const { channels, width, height } = await loadChannels(files.depth, reader);
-    const motion =
-      files.motion === null || encoding === null
-        ? null
-        : await loadDecodedMotion(files.motion, { encoding, fps }, beauty, reader).catch((error: unknown) => {
-            if (error instanceof IvrexError) return null;
-            throw error;
-          });
-    found.push({
-      width,
-      height,
-      channels,
-      alpha: beauty.hasAlpha ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height) : null,
-      motion: motion && resizeMotionField(motion, width, height),
-    });
+    try {
+      found.push(await loadFrame(files, files.depth, sources, host));
+    } catch (error) {
+      if (!(error instanceof IvrexError)) throw error;
+      refused ??= error;
+    }
   }
-  return found.length === 0
-    ? null
-    : detectDepth(
-        found.filter((f) => f.width === found[0].width && f.height === found[0].height),
-        channel,
-      );
+  if (found.length === 0 && refused !== null) throw refused;
+  const alike = found.filter((f) => f.width === found[0].width && f.height === found[0].height);
+  return alike.length === 0 ? null : detectDepth(alike, sources.channel);
+}
+
+async function loadFrame(
+  files: DepthSources['frames'][number],
+  depth: PassFile,
+  { encoding, shape, fps }: DepthSources,
+  host: NodeHost,
+): Promise<DepthFrame> {
+  const reader = new FileReader(host);
+  const beauty = await loadElementPicture(files, shape, reader);
+  const { channels, width, height } = await loadChannels(depth, reader);
+  const { motion: pass } = files;
+  const motion = pass === null || encoding === null ? null : await orNull(() => loadDecodedMotion(pass, { encoding, fps }, beauty, reader));
+  return {
+    width,
+    height,
+    channels,
+    alpha: beauty.hasAlpha ? resizePlane(alphaOf(beauty.rgba), beauty.width, beauty.height, width, height) : null,
+    motion: motion && resizeMotionField(motion, width, height),
+  };
 }
 
 /** The encoding to read with; null, with a warning, when what is stored is no depth. */

@@ -129,7 +129,7 @@ export async function listSequences(folder: string): Promise<Sequence[]> {
     const names = entries.filter((e) => !e.isDirectory() && !e.name.startsWith('.')).map((e) => e.name);
     files += names.length;
     if (files > MOST_FILES) throw new IvrexError('tooLarge', `there are more than ${MOST_FILES} files; choose a folder inside it`, folder);
-    found.push(...groupNames(here, names));
+    for (const sequence of groupNames(here, names)) found.push(sequence);
     if (depth >= DEEPEST) return;
     for (const entry of entries)
       if (entry.isDirectory() && !entry.name.startsWith('.')) await visit(path.join(relative, entry.name), depth + 1);
@@ -166,12 +166,16 @@ export async function folderSignature(folder: string): Promise<string> {
 
 interface Numbered {
   readonly name: string;
-  /** Text between the runs of digits, one more than there are runs. */
+  /** Text between the numbers, one more than there are numbers. */
   readonly texts: readonly string[];
+  /** Digits, with their sign where a number is below 0. */
   readonly digits: readonly string[];
 }
 
-/** Sequences among the file names of one folder. The frame number may stand anywhere: it is the run of digits that changes most. */
+/** A number of a name; a minus belongs to it at the start or after a separator ("name.-0005.exr"), else it is a dash ("take-5.exr"). */
+const NUMBER = /(?<=^|[._ ])-\d+|\d+/g;
+
+/** Sequences among the file names of one folder. The frame number may stand anywhere: it is the number that changes most. */
 export function groupNames(folder: string, names: readonly string[]): Sequence[] {
   const sequences: Sequence[] = [];
   const alike = new Map<string, Numbered[]>();
@@ -184,33 +188,49 @@ export function groupNames(folder: string, names: readonly string[]): Sequence[]
     }
     if (!IMAGE_EXTENSIONS.includes(extension)) continue;
     const stem = name.slice(0, name.length - extension.length);
-    const digits = stem.match(/\d+/g) ?? [];
+    const digits = stem.match(NUMBER) ?? [];
     if (digits.length === 0) sequences.push(lone);
     else {
-      const texts = `${stem.replace(/\d+/g, '\u0000')}${name.slice(stem.length)}`.split('\u0000');
-      const key = texts.join('\u0000');
-      alike.set(key, [...(alike.get(key) ?? []), { name, texts, digits }]);
+      const key = `${stem.replace(NUMBER, '\u0000')}${name.slice(stem.length)}`;
+      listOf(alike, key).push({ name, texts: key.split('\u0000'), digits });
     }
   }
-  for (const group of alike.values()) sequences.push(...sequencesOf(folder, group));
+  for (const group of alike.values()) for (const sequence of sequencesOf(folder, group)) sequences.push(sequence);
   return sequences;
+}
+
+function listOf<T>(lists: Map<string, T[]>, key: string): T[] {
+  const list = lists.get(key) ?? [];
+  lists.set(key, list);
+  return list;
 }
 
 /** Names with the same text: which of their numbers is the frame? The others tell sequences apart. */
 function sequencesOf(folder: string, group: readonly Numbered[]): Sequence[] {
-  const [{ digits, texts }] = group;
+  const [{ digits, texts }] = group,
+    last = digits.length - 1;
   const variety = digits.map((_, i) => new Set(group.map((n) => Number(n.digits[i]))).size);
   const most = Math.max(...variety);
   // With one file, or equal variety, the last number is the frame, if it ends the name.
-  const at = most === 1 ? digits.length - 1 : variety.lastIndexOf(most);
+  const varied = variety.lastIndexOf(most);
+  const at = most === 1 || (isPartOfWord(group, varied) && endsAsFrame(group)) ? last : varied;
   if (most === 1 && !texts[texts.length - 1].startsWith('.'))
     return group.map(({ name }) => ({ pattern: { folder, before: name, padding: null, after: '' }, frames: [], missing: [], doubles: [] }));
   const apart = new Map<string, Numbered[]>();
-  for (const numbered of group) {
-    const key = numbered.digits.filter((_, i) => i !== at).join('/');
-    apart.set(key, [...(apart.get(key) ?? []), numbered]);
-  }
+  for (const numbered of group) listOf(apart, numbered.digits.filter((_, i) => i !== at).join('/')).push(numbered);
   return [...apart.values()].map((members) => sequenceOf(folder, members, at));
+}
+
+/** "cam1", "v02": a number of one or two digits behind a letter. */
+function isPartOfWord(group: readonly Numbered[], at: number): boolean {
+  return /[a-z]$/i.test(group[0].texts[at]) && group.every(({ digits }) => digits[at].length <= 2);
+}
+
+/** "name.0001.exr": the last number stands alone behind a dot, with three digits or more. */
+function endsAsFrame([first]: readonly Numbered[]): boolean {
+  const { texts, digits } = first,
+    last = digits.length - 1;
+  return texts[last].endsWith('.') && texts[last + 1].startsWith('.') && digits[last].replace('-', '').length >= 3;
 }
 
 function sequenceOf(folder: string, members: readonly Numbered[], at: number): Sequence {
@@ -220,18 +240,20 @@ function sequenceOf(folder: string, members: readonly Numbered[], at: number): S
   const before = join(0, at),
     after = join(at + 1, texts.length - 1);
   // Numbers without leading zeroes and of different lengths are not padded at all.
-  const padding = Math.min(...members.map((m) => m.digits[at].length));
+  const unsigned = (m: Numbered) => m.digits[at].replace('-', '');
+  const padding = members.reduce((least, m) => Math.min(least, unsigned(m).length), Infinity);
   const odd: Record<number, string> = {},
     doubles: string[] = [],
     frames = new Set<number>();
   // Files that follow the common padding come first: they win where a frame is there twice.
-  const regular = (m: Numbered) => m.digits[at] === String(Number(m.digits[at])).padStart(padding, '0');
+  const regular = (m: Numbered) => unsigned(m) === String(Math.abs(Number(m.digits[at]))).padStart(padding, '0');
   for (const m of [...members].sort((a, b) => Number(regular(b)) - Number(regular(a)))) {
-    const frame = Number(m.digits[at]);
+    // Minus nothing is nothing.
+    const frame = Number(m.digits[at]) + 0;
     if (frames.has(frame)) doubles.push(m.name);
     else {
       frames.add(frame);
-      if (!regular(m)) odd[frame] = m.digits[at];
+      if (!regular(m)) odd[frame] = unsigned(m);
     }
   }
   const sorted = [...frames].sort((a, b) => a - b);

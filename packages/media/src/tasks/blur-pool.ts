@@ -1,6 +1,7 @@
 import {
   describeBlur,
   IvrexError,
+  MOST_SLICES,
   reachFrames,
   type ApplySettings,
   type Attribute,
@@ -128,7 +129,7 @@ export class BlurPool {
       displayWindow: prepared.displayWindow,
       attributes: prepared.attributes,
       prepared,
-      report: plan.report,
+      report: mostSlices < MOST_SLICES || frame.settings.samples !== 'auto' ? plan.report : withNote(plan.report, TOO_FAST),
       mostSlices,
       made: describeBlur(plan.report, frame.settings.shutter, frame.limits ?? null, mostSlices),
     };
@@ -146,6 +147,12 @@ export class BlurPool {
   async close(): Promise<void> {
     await this.pool.destroy();
   }
+}
+
+const TOO_FAST = `Its fastest streaks need more than ${MOST_SLICES} samples: copies may show in them. Give a speed ceiling, or check the motion.`;
+
+function withNote(report: PlanReport, note: string): PlanReport {
+  return { ...report, notes: [...report.notes, note] };
 }
 
 /** Bands that start on tile rows, top to bottom. */

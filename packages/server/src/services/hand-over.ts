@@ -15,17 +15,19 @@ import { findLut } from '../db/queries/find-lut';
 import { insertLut } from '../db/queries/insert-lut';
 import { planDelivery } from './delivery-plan';
 import type { Resources } from './resources';
-import { measuredBook } from './measured-depth';
 import { shotDocument } from './shot-documents';
 import { changeSettings, shotDetail } from './shots';
 
 type HandOverServices = Pick<Resources, 'database' | 'config' | 'pool' | 'depths'>;
 
 /** The shot as a document that lies in the shot's own folder: folders are relative to it. @throws IvrexError notFound */
-export async function exportShot(services: HandOverServices, shotId: ShotId, deliver: DeliveryOptions | null): Promise<ShotDocumentText> {
-  const { shot } = await shotDetail(services.database, shotId),
-    { document } = await measuredBook(services, shotId);
-  return writtenDocument(relativeDocument({ ...document, deliver }, shot.folder));
+export async function exportShot(
+  { database }: Pick<HandOverServices, 'database'>,
+  shotId: ShotId,
+  deliver: DeliveryOptions | null,
+): Promise<ShotDocumentText> {
+  const { shot } = await shotDetail(database, shotId);
+  return writtenDocument(relativeDocument(await shotDocument(database, shotId, { deliver }), shot.folder));
 }
 
 /** A render farm's job that delivers this. @throws IvrexError badSetting when something stands in its way */

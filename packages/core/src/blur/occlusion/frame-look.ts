@@ -57,8 +57,11 @@ export class FrameLook {
       sameDepth &&
       Math.hypot(back[i * 2] + wayX, back[i * 2 + 1] + wayY) <= limit;
     if (!same) {
+      // Inside one object its rank says nothing: an arm before its own body is nearer than the body.
       const farther =
-        ids !== null && ids[i] !== 0 ? like.isFarther(ids[i]) : depth !== null && like.depth > 0 && depth[i] > like.depth * FARTHER;
+        ids !== null && ids[i] !== 0 && ids[i] !== like.id
+          ? like.isFarther(ids[i])
+          : depth !== null && like.depth > 0 && depth[i] > like.depth * FARTHER;
       return farther ? ABSENT : UNKNOWN;
     }
     if (!this.isPure(i)) return UNKNOWN;

@@ -65,10 +65,15 @@ function cleanInput(given: BlurInput): BlurInput {
   return {
     ...now,
     motion: completeMotion(now, previous),
-    previous,
-    next: given.next ? clean(given.next) : null,
+    previous: previous && withIdsOf(now, previous),
+    next: given.next ? withIdsOf(now, clean(given.next)) : null,
     background: given.background ? finiteColours(given.background) : null,
   };
+}
+
+/** Without ids of its own a frame has nothing that a neighbour's could be held against. */
+function withIdsOf(now: BlurFramePasses, neighbour: BlurFramePasses): BlurFramePasses {
+  return now.ids === null && neighbour.ids !== null ? { ...neighbour, ids: null } : neighbour;
 }
 
 /** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */

@@ -13,7 +13,9 @@ export interface ApplySettings {
 
 /** Travel a slice, in pixels: beyond 1.2 to 1.5 px copies begin to show (looked at on the nine fidelity scenes). A draft may show them faintly. */
 export const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
-const MAX_SLICES: Record<BlurQuality, number> = { final: 512, draft: 24 };
+/** Longer streaks than these can take show copies. */
+export const MOST_SLICES = 512;
+const MAX_SLICES: Record<BlurQuality, number> = { final: MOST_SLICES, draft: 24 };
 
 /** Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
 export function renderRows(

@@ -12,9 +12,10 @@ const SETS_IN = 1.5;
  * as far as the ceiling. Speeds in pixels per frame.
  */
 export function keptShare(speed: number, { floorPx, ceilingPx }: SpeedLimits): number {
-  if (floorPx !== null && floorPx > 0 && speed < SETS_IN * floorPx)
-    return speed <= floorPx ? 0 : ((speed - floorPx) * SETS_IN) / (SETS_IN - 1) / speed;
-  return ceilingPx !== null && speed > ceilingPx ? ceilingPx / speed : 1;
+  const setsIn = floorPx !== null && floorPx > 0 && speed < SETS_IN * floorPx;
+  const share = !setsIn ? 1 : speed <= floorPx ? 0 : ((speed - floorPx) * SETS_IN) / (SETS_IN - 1) / speed;
+  // A ceiling may lie where the blur still sets in.
+  return ceilingPx !== null && share * speed > ceilingPx ? ceilingPx / speed : share;
 }
 
 /**

@@ -1,5 +1,5 @@
 import { IvrexError } from '../../errors';
-import type { StoredMotion } from '../encoding/decode';
+import { absentValues, isAbsent, type StoredMotion } from '../encoding/decode';
 import type { Encoding } from '../encoding/encoding';
 import { transferPair } from '../../colour/transfer';
 
@@ -20,7 +20,8 @@ export interface SceneVelocity {
  * says, and a third channel `z`. `axes` turn camera space only. @throws IvrexError badEncoding, missingChannel, needsFrameRate
  */
 export function decodeSceneVelocity(stored: StoredMotion, encoding: Encoding): SceneVelocity {
-  const { space, sets, zero, fullScale, axes, noData } = encoding;
+  const { space, sets, zero, fullScale, axes } = encoding,
+    absent = absentValues(encoding.noData);
   if (space === 'screen')
     throw new IvrexError('badEncoding', 'the encoding says screen motion, which needs no camera: it is read as it is');
   const [{ x, y, z, length, covers }] = sets;
@@ -40,7 +41,7 @@ export function decodeSceneVelocity(stored: StoredMotion, encoding: Encoding): S
     valid = new Uint8Array(count);
   for (let i = 0; i < count; i++) {
     const a = coverage === null ? 1 : coverage[i];
-    if (!(a > 0) || (noData !== null && planes.every((p) => p[i] === Math.fround(noData)))) continue;
+    if (!(a > 0) || planes.every((p) => isAbsent(p[i], absent))) continue;
     const v = planes.map((p, k) => signs[k] * (undo(p[i] / a) - zero) * scale);
     if (!v.every(Number.isFinite)) continue;
     v.forEach((value, k) => (out[k][i] = value));

@@ -1,3 +1,4 @@
+import { roundToHalf } from '../../raster/half';
 import { IvrexError } from '../../errors';
 import { planCodec, type CodecPlan, type PassFacts } from './codec-plan';
 import { named, type Encoding, type VectorSet } from './encoding';
@@ -70,12 +71,12 @@ function displacements(
     ys = planeOf(stored, set.y);
   const lengths = set.length === null ? null : planeOf(stored, set.length);
   const { undo } = transferPair(encoding.transfer);
-  const { noData } = encoding;
+  const absent = absentValues(encoding.noData);
   const vectors = new Float64Array(xs.length * 2),
     valid = new Uint8Array(xs.length);
   for (let i = 0; i < xs.length; i++) {
     const coverage = alpha === null ? 1 : alpha[i];
-    if (coverage === 0 || (noData !== null && isNoData(xs[i], noData) && isNoData(ys[i], noData))) continue;
+    if (coverage === 0 || (isAbsent(xs[i], absent) && isAbsent(ys[i], absent))) continue;
     const x = undo(xs[i] / coverage) - plan.zero,
       y = undo(ys[i] / coverage) - plan.zero;
     let vx: number, vy: number;
@@ -98,6 +99,14 @@ function displacements(
   return { vectors, valid };
 }
 
-function isNoData(stored: number, noData: number): boolean {
-  return Math.abs(stored - noData) <= 1e-6 * Math.max(1, Math.abs(noData));
+/** What "no vector here" looks like after a file has rounded it: to a half, or to a step of 8 or 16-bit whole numbers. */
+export function absentValues(noData: number | null): readonly number[] {
+  if (noData === null) return [];
+  const steps = noData >= 0 && noData <= 1 ? [255, 65535].map((most) => Math.round(noData * most) / most) : [];
+  return [...new Set([noData, roundToHalf(noData), ...steps])];
+}
+
+export function isAbsent(stored: number, absent: readonly number[]): boolean {
+  for (const value of absent) if (Math.abs(stored - value) <= 1e-6 * Math.max(1, Math.abs(value))) return true;
+  return false;
 }
