@@ -1,5 +1,6 @@
 import { NODE_PX } from '@ivrex/kernels/interface';
 import { wayAt } from '../paths/way-at';
+import { depthChange } from './depth-change';
 import { ABSENT, SEEN, UNKNOWN } from './frame-look';
 import type { LayerStudy, UnfilledPicture } from './layer-study';
 
@@ -10,6 +11,8 @@ export class HiddenSearch {
   private readonly sample = new Float64Array(4);
   private readonly like: { id: number; depth: number; isFarther: (id: number) => boolean };
   private readonly isArc: boolean;
+  /** By look: how much farther the surface is there. */
+  private readonly changes: readonly number[];
 
   constructor(
     private readonly study: LayerStudy,
@@ -18,6 +21,10 @@ export class HiddenSearch {
   ) {
     const own = study.rank[layer.surface];
     this.isArc = study.paths.model === 'arc';
+    const box = study.bounds[layer.surface]?.box;
+    this.changes = study.looks.map((look) =>
+      box === undefined ? 1 : depthChange(study.input, study.surfaces.of, layer.surface, box, look),
+    );
     this.like = { id: study.surfaces.idOf[layer.surface], depth: 0, isFarther: (id) => (study.rankOfId.get(id) ?? -1) > own };
   }
 
@@ -31,12 +38,14 @@ export class HiddenSearch {
     }
     if (study.looks.length === 0) return UNKNOWN;
     if (!this.findNearest(x, y)) return UNKNOWN;
+    const { depth } = this.like;
     let seen = 0,
       absent = 0;
-    for (const frame of study.looks) {
+    for (const [n, frame] of study.looks.entries()) {
       if (!wayAt(layer.path.grid, this.isArc, x, y, frame.end, this.way)) continue;
       const wayX = this.way[0],
         wayY = this.way[1];
+      this.like.depth = depth * this.changes[n];
       const answer = frame.at(this.like, x + wayX, y + wayY, wayX, wayY, this.sample);
       if (answer === SEEN) {
         for (let c = 0; c < 4; c++) out[at + c] = (seen === 0 ? 0 : out[at + c]) + this.sample[c];
