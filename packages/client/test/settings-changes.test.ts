@@ -1,7 +1,7 @@
 import { newElement, type Pass, type PassId, type Role, type ShotDetail, type ShotSettings } from '@ivrex/contract';
-import { rawPixels, type ShutterPlan } from '@ivrex/core';
+import { PLAIN_DEPTH, rawPixels, type ShutterPlan } from '@ivrex/core';
 import { stampPasses } from '../src/api/raster-cache';
-import { withFix, withOffset, withReading, withRole } from '../src/features/passes/settings-changes';
+import { withDepthEncoding, withFix, withIdChannel, withOffset, withReading, withRole } from '../src/features/passes/settings-changes';
 import { blurKey, fieldKey, planKey } from '../src/viewer/blur-keys';
 
 const pass = (id: string, role: Role, frames: readonly number[] | null = [1001, 1002, 1003]): Pass =>
@@ -45,6 +45,15 @@ describe('roles, readings and offsets of passes', () => {
     const back = roled('other', 'other', { ...two, roles: { ...two.roles, beauty: 'beauty' } });
     expect(back.elements[0].beauty).toBe('beauty');
     expect(roled('beauty', 'plate').elements[0].beauty).toBeNull();
+  });
+  test('how depth is stored and where ids are belong to the passes that they were chosen for', () => {
+    const depth = { ...PLAIN_DEPTH, channel: 'R', nothing: [0, 1e10] };
+    const chosen = withIdChannel(withDepthEncoding(roled('other', 'depth'), depth), 'G');
+    expect(chosen.elements[0]).toMatchObject({ depth: 'other', depthEncoding: depth, idChannel: 'G' });
+    expect(roled('motion', 'motion', chosen).elements[0]).toMatchObject({ depthEncoding: depth, idChannel: 'G' });
+    expect(roled('clean', 'depth', chosen).elements[0]).toMatchObject({ depth: 'clean', depthEncoding: null, idChannel: 'G' });
+    expect(roled('clean', 'ids', chosen).elements[0]).toMatchObject({ ids: 'clean', depthEncoding: depth, idChannel: null });
+    expect(withDepthEncoding(chosen, null).elements[0].depthEncoding).toBeNull();
   });
   test('an offset of 0 is no entry', () => {
     const shifted = withOffset(settings, 's-motion', 1);

@@ -146,6 +146,41 @@ test('no NaN and no infinity comes out, whatever finite motion goes in; odd colo
   expect(blur(odd, HALF).out.every(Number.isFinite)).toBe(true);
 });
 
+test('NaN and infinity in a neighbour or in the clean background spread nowhere', () => {
+  const bad = frameAt(1);
+  for (const [x, y] of [
+    [44, 20],
+    [62, 30],
+    [80, 40],
+  ])
+    bad.rgba.set([NaN, Infinity, -Infinity, 1], (y * W + x) * 4);
+  expect(blur({ previous: frameAt(-1), next: bad }, HALF).out.every(Number.isFinite)).toBe(true);
+  const clean = frameAt(0).rgba.slice();
+  clean[(30 * W + 55) * 4] = NaN;
+  expect(blur({ background: clean }, HALF).out.every(Number.isFinite)).toBe(true);
+});
+
+test('ids in the neighbours alone are no ids: they would be held against nothing', () => {
+  const bare = (passes: BlurFramePasses): BlurFramePasses => ({ ...passes, ids: null });
+  const now = bare(frameAt(0)),
+    expected = truth(HALF);
+  const with0 = blur({ ...now, previous: frameAt(-1), next: frameAt(1) }, HALF).out,
+    without = blur({ ...now, previous: bare(frameAt(-1)), next: bare(frameAt(1)) }, HALF).out;
+  expect(with0).toEqual(without);
+  expect(db(with0, expected)).toBeGreaterThan(30);
+});
+
+test('a wall that everybody comes nearer to is still the wall: depth that changes by a fifth in a frame hides nothing', () => {
+  const nearer = (frames: number): BlurFramePasses => {
+    const passes = frameAt(frames);
+    return { ...passes, depth: passes.depth && passes.depth.map((z) => z * 1.25 ** -frames) };
+  };
+  const helped = blur({ previous: nearer(-1), next: nearer(1) }, HALF),
+    plain = blur({ previous: frameAt(-1), next: frameAt(1) }, HALF);
+  expect(helped.report.seenShare).toBeCloseTo(plain.report.seenShare, 3);
+  expect(db(helped.out, truth(HALF))).toBeGreaterThan(db(plain.out, truth(HALF)) - 0.1);
+});
+
 test('neighbours of another size are refused by a sentence', () => {
   const small = { ...frameAt(1), rgba: new Float32Array(16) };
   expect(() => blur({ next: small }, HALF)).toThrow('neighbouring frame');

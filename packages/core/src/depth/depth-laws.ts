@@ -88,7 +88,7 @@ function possibleLaws(low: number, high: number, isInteger: boolean): PossibleLa
   }
   if (low >= -1e-6 && high <= 1.001) {
     // Who stores 0 to 1 uses much of it.
-    const unused = high < 0.3 ? -3 : 0;
+    const unused = high < 0.3 ? -3 : high < 0.6 ? -1.5 : 0;
     add('linear', -BEFORE_NEAREST, 1, -0.5 + unused, true);
     add('linear', 1 + BEFORE_NEAREST, -1, -0.7 + unused, true);
     if (low > 0.5) add('inverse', 1.0001, -1, low > 0.8 ? -0.7 : -2);

@@ -11,6 +11,8 @@ export interface DepthValues {
   readonly things: { readonly low: number; readonly high: number; readonly all: Float64Array } | null;
   /** Share of pixels that are NaN or infinite. */
   readonly brokenShare: number;
+  /** Coverage from which on a pixel was taken for a thing. */
+  readonly solidFrom: number;
   readonly areWhole: boolean;
   /** Different values of things, counted up to a thousand. */
   readonly distinct: number;
@@ -59,6 +61,7 @@ export function depthValues(frames: readonly DepthPlane[]): DepthValues {
         ? null
         : { low: things[Math.floor(things.length * 0.005)], high: things[Math.ceil(things.length * 0.995) - 1], all: things },
     brokenShare: seen.filter((s) => !Number.isFinite(s.value)).length / Math.max(1, seen.length),
+    solidFrom,
     areWhole: things.length > 0 && things.every((v) => Number.isInteger(v)),
     distinct: distinct.size,
   };

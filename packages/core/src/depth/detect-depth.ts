@@ -63,7 +63,8 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
       issues: [{ code: 'notDepth', severity: 'warning', message: not }],
     };
   evidence.push(`Things lie from ${shown(low)} to ${shown(high)}.`);
-  const votes: CoveringVotes = range > 0 ? coveringVotes(planes, nothing, 0.02 * range) : { smaller: 0, larger: 0 };
+  const votes: CoveringVotes =
+    range > 0 ? coveringVotes(planes, nothing, 0.02 * range, Math.min(0.98, values.solidFrom)) : { smaller: 0, larger: 0 };
   const flat = range > 0 ? flatSurfaces(planes, nothing, low, high) : null;
   const { type } = channel;
   const laws = judgeLaws({ values, isInteger: type === 'u8' || type === 'u16', votes, flat, downwards: downwardsOf(planes[0], nothing) });
@@ -219,11 +220,13 @@ function notDepth(planes: readonly DepthPlane[], { nothing, things, areWhole, di
   if (alpha !== null && things.high - things.low < 1 && isMatte(plane)) return 'It holds the coverage of the picture, not its depth.';
   if (stored.type === 'uint' && areWhole && distinct < 1000) return 'It holds whole numbers as ids do, not depth.';
   // Noise: beside each other values differ as much as across the picture.
-  const { low, high } = things;
+  const { low, high } = things,
+    // Beyond them lies what a filter made of a thing and nothing.
+    isThing = (i: number) => stored.data[i] >= low && stored.data[i] <= high && !isNothing(stored.data[i], stored.type, nothing);
   let rough = 0,
     seen = 0;
   for (let i = 1; i < stored.data.length; i += strideOf(plane)) {
-    if (i % width === 0 || isNothing(stored.data[i], stored.type, nothing) || isNothing(stored.data[i - 1], stored.type, nothing)) continue;
+    if (i % width === 0 || !isThing(i) || !isThing(i - 1)) continue;
     seen++;
     if (Math.abs(stored.data[i] - stored.data[i - 1]) > 0.15 * (high - low)) rough++;
   }
