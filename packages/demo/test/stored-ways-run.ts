@@ -185,7 +185,8 @@ function idsFile(ids: ArrayLike<number>, kind: (typeof IDS)[number], alpha: Floa
       return writeExr({ R: data, G: data, B: data, A: alpha });
     case 'PNG 8 bits':
       return byTool(writeExr({ Y: data.map((v) => v / 255) }), 'png', ['-d', 'uint8']);
-    default:
+    case 'float':
+    case 'half':
       return writeExr({ id: data }, kind);
   }
 }

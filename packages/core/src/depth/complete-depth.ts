@@ -17,7 +17,8 @@ const RINGS = 5;
  * Gives pixels of filtered edges (NaN) the depth of a neighbour: of their own object where ids are known, else of the one that moves as they do,
  * else the nearest one; a thing before nothing, since an edge next to nothing belongs to the thing, but where no other pass saw anything. The same array when there are none.
  */
-export function completeDepth(depth: Float32Array, width: number, { ids, motion }: DepthHelp): Float32Array {
+export function completeDepth(depth: Float32Array, width: number, help: DepthHelp): Float32Array {
+  const { ids } = help;
   let open: number[] = [];
   for (let i = 0; i < depth.length; i++) if (Number.isNaN(depth[i])) open.push(i);
   if (open.length === 0) return depth;
@@ -30,14 +31,27 @@ export function completeDepth(depth: Float32Array, width: number, { ids, motion 
         out[i] = NaN;
         open.push(i);
       }
+  open = fillRings(out, open, width, OTHER_OBJECT, help);
+  // What has only strangers beside it asks its own object farther away, then takes what is beside it.
+  if (ids !== null)
+    open = open.filter((i) => {
+      if (ids[i] !== 0) out[i] = ownDepthAlong(out, ids, i, width, height);
+      return Number.isNaN(out[i]);
+    });
+  for (const i of fillRings(out, open, width, Infinity, help)) out[i] = Infinity;
+  return out;
+}
+
+/** Gives open pixels the depth of their best neighbour where it costs less than `limit`, ring by ring; returns those that are still open. */
+function fillRings(out: Float32Array, pixels: readonly number[], width: number, limit: number, { ids, motion }: DepthHelp): number[] {
+  const height = out.length / width;
+  let open = [...pixels];
   for (let ring = 0; ring < RINGS && open.length > 0; ring++) {
-    const found: [number, number][] = [],
-      doubtful: [number, number][] = [],
-      left: number[] = [];
+    const found: [number, number][] = [];
     for (const i of open) {
       const x = i % width,
         y = (i - x) / width;
-      let best = Infinity,
+      let best = limit,
         taken = NaN;
       for (let ny = Math.max(0, y - 1); ny <= Math.min(height - 1, y + 1); ny++)
         for (let nx = Math.max(0, x - 1); nx <= Math.min(width - 1, x + 1); nx++) {
@@ -46,41 +60,55 @@ export function completeDepth(depth: Float32Array, width: number, { ids, motion 
           const cost = costOf(i, j, out[j], ids, motion);
           if (cost < best || (cost === best && out[j] < taken)) [best, taken] = [cost, out[j]];
         }
-      if (best < OTHER_OBJECT) found.push([i, taken]);
-      else {
-        left.push(i);
-        if (!Number.isNaN(taken)) doubtful.push([i, taken]);
-      }
+      if (!Number.isNaN(taken)) found.push([i, taken]);
     }
-    // What has only strangers beside it waits for its own to come nearer.
-    const settled = found.length > 0 ? found : doubtful;
-    for (const [i, value] of settled) out[i] = value;
-    open = found.length > 0 ? left : left.filter((i) => Number.isNaN(out[i]));
+    if (found.length === 0) break;
+    for (const [i, value] of found) out[i] = value;
+    open = open.filter((i) => Number.isNaN(out[i]));
   }
-  for (const i of open) out[i] = Infinity;
-  return out;
+  return open;
 }
 
-/** Pixels beside another id that have a pixel of their own behind them, away from the edge: those of thin things keep what they have. */
+/** Pixels beside another id whose object has pixels away from any edge somewhere: things that are thin everywhere keep what they have. */
 function edgesOfIds(ids: ArrayLike<number>, width: number, height: number): number[] {
-  const isEdge = (x: number, y: number): boolean => {
-    const id = ids[y * width + x];
-    for (let ny = Math.max(0, y - 1); ny <= Math.min(height - 1, y + 1); ny++)
-      for (let nx = Math.max(0, x - 1); nx <= Math.min(width - 1, x + 1); nx++) if (ids[ny * width + nx] !== id) return true;
-    return false;
-  };
-  const out: number[] = [];
+  const edges: number[] = [],
+    inner = new Set<number>();
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
-      const id = ids[y * width + x];
-      if (id === 0 || !isEdge(x, y)) continue;
-      let inner = false;
-      for (let ny = Math.max(0, y - 2); ny <= Math.min(height - 1, y + 2) && !inner; ny++)
-        for (let nx = Math.max(0, x - 2); nx <= Math.min(width - 1, x + 2) && !inner; nx++)
-          inner = ids[ny * width + nx] === id && !isEdge(nx, ny);
-      if (inner) out.push(y * width + x);
+      const i = y * width + x;
+      if (ids[i] === 0) continue;
+      if (isEdge(ids, width, height, x, y)) edges.push(i);
+      else inner.add(ids[i]);
     }
-  return out;
+  return edges.filter((i) => inner.has(ids[i]));
+}
+
+function isEdge(ids: ArrayLike<number>, width: number, height: number, x: number, y: number): boolean {
+  const id = ids[y * width + x];
+  for (let ny = Math.max(0, y - 1); ny <= Math.min(height - 1, y + 1); ny++)
+    for (let nx = Math.max(0, x - 1); nx <= Math.min(width - 1, x + 1); nx++) if (ids[ny * width + nx] !== id) return true;
+  return false;
+}
+
+/** How far along a row or column a sliver's own object is looked for. */
+const FAR_PX = 64;
+
+/** The depth of the same object at the nearest place of the row or column; NaN when there is none. */
+function ownDepthAlong(depth: Float32Array, ids: ArrayLike<number>, i: number, width: number, height: number): number {
+  const x = i % width,
+    y = (i - x) / width;
+  for (let far = 1; far <= FAR_PX; far++)
+    for (const [nx, ny] of [
+      [x - far, y],
+      [x + far, y],
+      [x, y - far],
+      [x, y + far],
+    ]) {
+      if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
+      const j = ny * width + nx;
+      if (ids[j] === ids[i] && !Number.isNaN(depth[j])) return depth[j];
+    }
+  return NaN;
 }
 
 /** Neither an id nor a vector: the other passes saw nothing at its middle, so a mixed depth must not say that something is there. */
