@@ -156,3 +156,23 @@ test('a .cube table is loaded and shown through; one that is none is refused and
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect.poll(() => shot.changeSince(before)).toBeLessThan(SAME);
 });
+
+test('how depth is stored is measured, shown with its evidence, and chosen otherwise', async ({ page }) => {
+  await openPasses(page, 'TC_020');
+  const card = page.getByTestId('depth-card');
+  await expect(card.getByTestId('depth-words')).toContainText('channel Z, smaller is nearer, 0 is nothing');
+  await expect(card).toContainText('it is where the picture is clear');
+  await card.getByLabel('What the stored values are').click();
+  await page
+    .getByTitle(/larger is nearer/)
+    .first()
+    .click();
+  await expect(card.getByTestId('depth-words')).toContainText('Chosen: channel Z, larger is nearer');
+  await card.getByLabel('Stored values that mean nothing').fill('zero');
+  await expect(card).toContainText('Up to four numbers');
+  await card.getByLabel('Stored values that mean nothing').fill('0, 1e10');
+  await card.getByLabel('Stored values that mean nothing').press('Enter');
+  await expect(card.getByTestId('depth-words')).toContainText('0 and 1e10 are nothing');
+  await card.getByRole('button', { name: 'Use what was measured' }).click();
+  await expect(card.getByTestId('depth-words')).toContainText('Measured: channel Z, smaller is nearer');
+});

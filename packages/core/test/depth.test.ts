@@ -128,6 +128,13 @@ describe('what is no depth', () => {
   });
 });
 
+test('an encoding in words', () => {
+  expect(describeDepth({ ...PLAIN_DEPTH, nothing: [0, 1e10] })).toBe('channel Z, smaller is nearer, 0 and 1e10 are nothing');
+  expect(describeDepth({ ...PLAIN_DEPTH, channel: 'R', law: 'inverse', nothing: [], filtered: true, measured: 'fromEye' })).toBe(
+    'channel R, larger is nearer, one over the distance, filtered edges, straight from the eye',
+  );
+});
+
 describe('decoding', () => {
   const decode = (values: number[], change: Partial<DepthEncoding>) => [
     ...decodeDepth({ type: 'float', data: Float32Array.from(values), width: values.length }, { ...PLAIN_DEPTH, ...change }),

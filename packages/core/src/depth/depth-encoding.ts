@@ -40,6 +40,11 @@ export function nearerValues({ law, scale }: Pick<DepthEncoding, 'law' | 'scale'
   return (law === 'linear') === scale > 0 ? 'smaller' : 'larger';
 }
 
+/** A stored value with few digits, and as a power of ten when it is very large: "0.25", "1e10". */
+export function storedText(v: number): string {
+  return Math.abs(v) >= 1e6 ? v.toExponential(1).replace('.0', '').replace('+', '') : String(Number(v.toPrecision(4)));
+}
+
 /** What stored values are, in words: "distances", "one over the distance", "relative, larger is nearer". */
 export function depthLawWords({ law, zero, scale }: Pick<DepthEncoding, 'law' | 'zero' | 'scale'>): string {
   if (law === 'inverse')
@@ -55,9 +60,7 @@ export function describeDepth(encoding: DepthEncoding): string {
     `channel ${channel}`,
     `${nearerValues(encoding)} is nearer`,
     law === 'inverse' ? 'one over the distance' : null,
-    nothing.length === 0
-      ? null
-      : `${nothing.map((v) => Number(v.toPrecision(6))).join(' and ')} ${nothing.length > 1 ? 'are' : 'is'} nothing`,
+    nothing.length === 0 ? null : `${nothing.map(storedText).join(' and ')} ${nothing.length > 1 ? 'are' : 'is'} nothing`,
     filtered ? 'filtered edges' : null,
     measured === 'fromEye' ? 'straight from the eye' : null,
   ]

@@ -1,7 +1,7 @@
 import { coveringVotes, type CoveringVotes } from './covering';
 import { decodeDepth, isNothing } from './decode-depth';
 import { depthChannelOf } from './depth-channel';
-import { PLAIN_DEPTH, type DepthEncoding } from './depth-encoding';
+import { PLAIN_DEPTH, storedText, type DepthEncoding } from './depth-encoding';
 import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
 import { FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
 import { depthValues, type DepthValues } from './depth-values';
@@ -62,7 +62,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
       evidence,
       issues: [{ code: 'notDepth', severity: 'warning', message: not }],
     };
-  evidence.push(`Things lie from ${shown(low)} to ${shown(high)}.`);
+  evidence.push(`Things lie from ${storedText(low)} to ${storedText(high)}.`);
   const votes: CoveringVotes =
     range > 0 ? coveringVotes(planes, nothing, 0.02 * range, Math.min(0.98, values.solidFrom)) : { smaller: 0, larger: 0 };
   const flat = range > 0 ? flatSurfaces(planes, nothing, low, high) : null;
@@ -82,7 +82,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
     );
   if (flat !== null && flat.share > FLAT_SURE && Math.abs(flat.k) <= MOST_K)
     evidence.push(
-      `Flat surfaces are flat when values are read as ${Math.abs(flat.k) < 0.1 ? 'one over the distance' : `distances from ${shown((low + high) / 2 - range / flat.k)} on`} (${Math.round(flat.share * 100)} % of ${flat.places} places).`,
+      `Flat surfaces are flat when values are read as ${Math.abs(flat.k) < 0.1 ? 'one over the distance' : `distances from ${storedText((low + high) / 2 - range / flat.k)} on`} (${Math.round(flat.share * 100)} % of ${flat.places} places).`,
     );
   else if (flat !== null && flat.places >= 200 && Math.abs(flat.bulge - 0.5) > 0.2)
     evidence.push(
@@ -95,7 +95,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
     issues.push({
       code: 'nearerUnknown',
       severity: 'warning',
-      message: `It can't be told whether ${shown(low)} or ${shown(high)} is nearer. Say which: choose "Nearer is".`,
+      message: `It can't be told whether ${storedText(low)} or ${storedText(high)} is nearer. Say which: choose "Nearer is".`,
     });
   if (encoding.filtered)
     issues.push({
@@ -125,13 +125,8 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
 
 function nothingWords({ nothing, nothingFrom, brokenShare }: DepthValues): string[] {
   if (nothing.length === 0 && brokenShare === 0) return ['No value stands for nothing.'];
-  const what = [...nothing.map(shown), ...(brokenShare > 0 ? ['no number'] : [])].join(' and ');
+  const what = [...nothing.map(storedText), ...(brokenShare > 0 ? ['no number'] : [])].join(' and ');
   return [`Nothing is stored as ${what}: ${nothingFrom === 'clear' ? 'it is where the picture is clear' : 'nothing else is near it'}.`];
-}
-
-/** Few digits, and powers of ten for what is very large. */
-function shown(v: number): string {
-  return Math.abs(v) >= 1e6 ? v.toExponential(1).replace('.0', '').replace('+', '') : String(Number(v.toPrecision(4)));
 }
 
 /** From this share of edges on a pass was filtered; unfiltered ones have a few slivers. */
