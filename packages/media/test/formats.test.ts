@@ -170,6 +170,12 @@ describe('TIFF, as the image tool writes it', () => {
   });
 });
 
+test('an OpenEXR picture of 8K in tiles of 16 pixels is whole', async () => {
+  const file = at('many-tiles.exr');
+  execFileSync('oiiotool', ['--create', '8192x4320', '1', '--tile', '16', '16', '-d', 'half', '--compression', 'zip', '-o', file]);
+  expect(await tryFindDamage(file)).toBeNull();
+});
+
 describe('PNG', () => {
   const values = (count: number, most: number) => Array.from({ length: count }, (_, i) => (i * 2654435761) % (most + 1));
   test.each([

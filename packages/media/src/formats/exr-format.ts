@@ -47,11 +47,13 @@ async function tableIsWhole(handle: FileHandle, file: ExrFile, partIndex: number
   const { offsets } = tableOf(() => table, size, file, partIndex);
   const wanted = offsets.slice(0, chunksOfPicture(part));
   if (new Set(wanted).size !== wanted.length) return false;
-  const last = Math.max(...wanted),
+  // No list of arguments: a picture of 8K in tiles of 16 pixels has more chunks than a call can take.
+  const last = wanted.reduce((a, b) => Math.max(a, b)),
+    first = wanted.reduce((a, b) => Math.min(a, b)),
     head = await read(handle, last, Math.min(24, Math.max(0, size - last)));
   const chunk =
     head === null ? null : tryReadChunk((from, count) => head.subarray(from - last, from - last + count), size, file, partIndex, last);
-  return chunk !== null && chunk !== 'other level' && Math.min(...wanted) >= file.tablesAtBytes;
+  return chunk !== null && chunk !== 'other level' && first >= file.tablesAtBytes;
 }
 
 export const exrFormat: ImageFormat = {
