@@ -157,7 +157,7 @@ test('a .cube table is loaded and shown through; one that is none is refused and
   await expect.poll(() => shot.changeSince(before)).toBeLessThan(SAME);
 });
 
-test('how depth is stored is measured, shown with its evidence, and chosen otherwise', async ({ page }) => {
+test('how depth is stored is detected, shown with its evidence, and chosen otherwise', async ({ page }) => {
   await openPasses(page, 'TC_020');
   const card = page.getByTestId('depth-card');
   await expect(card.getByTestId('depth-words')).toContainText('channel Z, smaller is nearer, 0 is nothing');
@@ -173,6 +173,6 @@ test('how depth is stored is measured, shown with its evidence, and chosen other
   await card.getByLabel('Stored values that mean nothing').fill('0, 1e10');
   await card.getByLabel('Stored values that mean nothing').press('Enter');
   await expect(card.getByTestId('depth-words')).toContainText('0 and 1e10 are nothing');
-  await card.getByRole('button', { name: 'Use what was measured' }).click();
-  await expect(card.getByTestId('depth-words')).toContainText('Measured: channel Z, smaller is nearer');
+  await card.getByRole('button', { name: 'Use the detected encoding' }).click();
+  await expect(card.getByTestId('depth-words')).toContainText('Detected: channel Z, smaller is nearer');
 });

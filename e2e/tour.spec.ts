@@ -46,7 +46,7 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
   await look(page, 'objects');
   await page.getByLabel('Show TC_020_depth').click();
   await page.getByTestId('depth-card').scrollIntoViewIfNeeded();
-  await expect(page.getByTestId('depth-words')).toContainText('Measured');
+  await expect(page.getByTestId('depth-words')).toContainText('Detected');
   await look(page, 'depth');
   await page.getByLabel('Show TC_020_beauty').click();
   await page.getByTestId('picture-card').scrollIntoViewIfNeeded();

@@ -77,7 +77,10 @@ test('a change in another window is not written over', async ({ page, context })
   // The other window does not hear of the change before it makes its own.
   const hold = (route: Route) => (route.request().method() === 'GET' ? new Promise<void>(() => undefined) : route.continue());
   await other.route(/\/api\/shots\/[^/]+$/, hold);
+  // The page shows a change before the server has it: only a change that is kept can be conflicted with.
+  const kept = page.waitForResponse((response) => response.request().method() === 'PUT' && response.ok());
   await page.getByRole('button', { name: '144 centred' }).click();
+  await kept;
   await expect(page.getByLabel('Angle', { exact: true })).toHaveValue('144');
   await other.getByRole('button', { name: '270 centred' }).click();
   await expect(other.getByText('changed in another window')).toBeVisible();

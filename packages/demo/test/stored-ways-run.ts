@@ -119,10 +119,6 @@ function beautyFile(rgba: Float32Array, alpha: (typeof ALPHAS)[number]): string 
     case 'PNG 16 bits':
       return byTool(writeExr(planes), 'png', [
         '--unpremult',
-        '--ch',
-        'R,G,B,A',
-        '--powc',
-        '1,1,1,1',
         '--colorconvert',
         'linear',
         'sRGB',

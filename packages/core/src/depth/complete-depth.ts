@@ -15,7 +15,8 @@ const RINGS = 5;
 
 /**
  * Gives pixels of filtered edges (NaN) the depth of a neighbour: of their own object where ids are known, else of the one that moves as they do,
- * else the nearest one; a thing before nothing, since an edge next to nothing belongs to the thing, but where no other pass saw anything. The same array when there are none.
+ * else the nearest one. A thing comes before nothing, since an edge next to nothing belongs to the thing; but not where no other pass saw anything.
+ * The same array when there are no such pixels.
  */
 export function completeDepth(depth: Float32Array, width: number, help: DepthHelp): Float32Array {
   const { ids } = help;

@@ -26,9 +26,11 @@ export const MOST_K = 1.7;
 /** So many coverings are believed in full (some come from wrong vectors), and no more than so much; how much bulging counts. */
 const VOTES_FOR_TRUST = 30,
   MOST_VOTES = 8,
-  ENOUGH_BENDS = 200,
   BULGE = 4,
   SAME_K = 0.25;
+
+/** Fewer places than this say nothing about what bulges. */
+export const ENOUGH_BENDS = 200;
 
 /** Share of places that must agree before a plane is believed. */
 export const FLAT_SURE = 0.35;
@@ -38,7 +40,7 @@ export interface LawWitnesses {
   readonly isInteger: boolean;
   readonly votes: CoveringVotes;
   readonly flat: FlatSurfaces | null;
-  /** Correlation of stored values with the height in the picture: above 0 they grow downwards. */
+  /** -1 to 1: above 0 stored values grow downwards in the picture. */
   readonly downwards: number;
 }
 

@@ -8,7 +8,7 @@ export interface DepthValues {
   /** Why: where coverage is 0, or far beyond everything else. */
   readonly nothingFrom: 'clear' | 'extreme' | null;
   /** Values of things: 0.5 and 99.5 percent of them lie below. Null when there are none. */
-  readonly things: { readonly low: number; readonly high: number; readonly all: Float64Array } | null;
+  readonly things: { readonly low: number; readonly high: number } | null;
   /** Share of pixels that are NaN or infinite. */
   readonly brokenShare: number;
   /** Coverage from which on a pixel was taken for a thing. */
@@ -57,9 +57,7 @@ export function depthValues(frames: readonly DepthPlane[]): DepthValues {
     nothing,
     nothingFrom,
     things:
-      things.length === 0
-        ? null
-        : { low: things[Math.floor(things.length * 0.005)], high: things[Math.ceil(things.length * 0.995) - 1], all: things },
+      things.length === 0 ? null : { low: things[Math.floor(things.length * 0.005)], high: things[Math.ceil(things.length * 0.995) - 1] },
     brokenShare: seen.filter((s) => !Number.isFinite(s.value)).length / Math.max(1, seen.length),
     solidFrom,
     areWhole: things.length > 0 && things.every((v) => Number.isInteger(v)),

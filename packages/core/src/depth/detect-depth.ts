@@ -3,7 +3,7 @@ import { decodeDepth, isNothing } from './decode-depth';
 import { depthChannelOf } from './depth-channel';
 import { PLAIN_DEPTH, storedText, type DepthEncoding } from './depth-encoding';
 import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
-import { FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
+import { ENOUGH_BENDS, FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
 import { depthValues, type DepthValues } from './depth-values';
 import { flatSurfaces } from './flat-surfaces';
 
@@ -84,7 +84,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
     evidence.push(
       `Flat surfaces are flat when values are read as ${Math.abs(flat.k) < 0.1 ? 'one over the distance' : `distances from ${storedText((low + high) / 2 - range / flat.k)} on`} (${Math.round(flat.share * 100)} % of ${flat.places} places).`,
     );
-  else if (flat !== null && flat.places >= 200 && Math.abs(flat.bulge - 0.5) > 0.2)
+  else if (flat !== null && flat.places >= ENOUGH_BENDS && Math.abs(flat.bulge - 0.5) > 0.2)
     evidence.push(
       `Things bulge towards where ${flat.bulge > 0.5 ? 'smaller' : 'larger'} values are (${Math.round(100 * Math.max(flat.bulge, 1 - flat.bulge))} % of ${flat.places} places).`,
     );
@@ -95,7 +95,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
     issues.push({
       code: 'nearerUnknown',
       severity: 'warning',
-      message: `It can't be told whether ${storedText(low)} or ${storedText(high)} is nearer. Say which: choose "Nearer is".`,
+      message: `It can't be told whether ${storedText(low)} or ${storedText(high)} is nearer. Say which: choose what the values are.`,
     });
   if (encoding.filtered)
     issues.push({
@@ -167,44 +167,19 @@ function mixedShare([{ stored, width, height, alpha }]: readonly DepthPlane[], e
   return edges < FEWEST_EDGES ? 0 : mixed / edges;
 }
 
-/** Correlation of stored values with the height in the picture, -1 to 1, over the ranks of both. */
+/** How much lower in the picture the larger half of the stored values lies than the smaller half: 1 is a floor from bottom to top, -1 the other way. */
 function downwardsOf(plane: DepthPlane, nothing: readonly number[]): number {
-  const { stored, width, alpha } = plane,
+  const { stored, width, height, alpha } = plane,
     every = strideOf(plane) * 7;
-  const seen: { y: number; v: number }[] = [];
+  const seen: { readonly y: number; readonly value: number }[] = [];
   for (let i = every >> 1; i < stored.data.length; i += every)
     if (!isNothing(stored.data[i], stored.type, nothing) && (alpha === null || alpha[i] > 0.99))
-      seen.push({ y: Math.floor(i / width), v: stored.data[i] });
+      seen.push({ y: Math.floor(i / width), value: stored.data[i] });
   if (seen.length < 50) return 0;
-  const ranks = (of: (s: { y: number; v: number }) => number) => {
-    const sorted = Float64Array.from(seen, of).sort();
-    return seen.map((s) => lowerBound(sorted, of(s)) / seen.length);
-  };
-  const ry = ranks((s) => s.y),
-    rv = ranks((s) => s.v);
-  const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
-  const my = mean(ry),
-    mv = mean(rv);
-  let xy = 0,
-    xx = 0,
-    yy = 0;
-  for (let i = 0; i < seen.length; i++) {
-    xy += (ry[i] - my) * (rv[i] - mv);
-    xx += (ry[i] - my) ** 2;
-    yy += (rv[i] - mv) ** 2;
-  }
-  return xx * yy === 0 ? 0 : xy / Math.sqrt(xx * yy);
-}
-
-function lowerBound(sorted: Float64Array, v: number): number {
-  let from = 0,
-    to = sorted.length;
-  while (from < to) {
-    const middle = (from + to) >> 1;
-    if (sorted[middle] < v) from = middle + 1;
-    else to = middle;
-  }
-  return from;
+  seen.sort((a, b) => a.value - b.value);
+  const half = seen.length >> 1,
+    meanY = (list: typeof seen) => list.reduce((sum, { y }) => sum + y, 0) / list.length;
+  return (2 * (meanY(seen.slice(half)) - meanY(seen.slice(0, half)))) / height;
 }
 
 /** Why a pass is no depth, as a sentence; null when it may be one. */

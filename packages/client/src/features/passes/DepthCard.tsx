@@ -4,6 +4,7 @@ import { Button, Input, Select, Spin, Switch } from 'antd';
 import { useEffect, useState } from 'react';
 import { measureDepthChannel, useMeasuredDepth } from '../../api/depth';
 import { sentenceOf } from '../../api/request';
+import { NamedRow } from '../../ui/NamedRow';
 import { nothingText, tryParseNothing } from './nothing-values';
 
 interface Props {
@@ -13,7 +14,7 @@ interface Props {
   readonly onEncoding: (encoding: DepthEncoding | null, label: string) => void;
 }
 
-/** How the depth pass is stored: what was measured, why, and every part of it to be chosen otherwise. */
+/** How the depth pass is stored: what was detected, why, and every part of it to be chosen otherwise. */
 export function DepthCard({ detail, element, pass, onEncoding }: Props) {
   const asked = useMeasuredDepth(detail, element),
     measured = asked.data ?? null;
@@ -29,28 +30,27 @@ export function DepthCard({ detail, element, pass, onEncoding }: Props) {
           <Spin size="small" /> <span>Looking at its values, and at what covers what when it moves.</span>
         </div>
       )}
-      {asked.isError && <span className="warning-text">It could not be measured: {sentenceOf(asked.error)}</span>}
+      {asked.isError && <span className="warning-text">It could not be detected: {sentenceOf(asked.error)}</span>}
       {used !== null && (
         <>
           <span data-testid="depth-words">{wordsOf(chosen, measured)}</span>
           <ChannelRow detail={detail} element={element} pass={pass} used={used} onEncoding={onEncoding} />
           {measured !== null && <LawRow measured={measured} used={used} choose={choose} />}
           <NothingRow used={used} choose={choose} />
-          <div className="row">
-            <span className="quiet field-name">Filtered edges</span>
+          <NamedRow name="Filtered edges">
             <Switch
               size="small"
               aria-label="Filtered edges"
               checked={used.filtered}
               onChange={(filtered) => choose({ filtered }, `Depth: edges ${filtered ? 'filtered' : 'not filtered'}`)}
             />
-          </div>
+          </NamedRow>
         </>
       )}
       {measured !== null && <Evidence measured={measured} isUsed={chosen === null} />}
       {chosen !== null && (
-        <Button size="small" onClick={() => onEncoding(null, 'Depth as it is measured')}>
-          Use what was measured
+        <Button size="small" onClick={() => onEncoding(null, 'Depth as it is detected')}>
+          Use the detected encoding
         </Button>
       )}
     </section>
@@ -61,7 +61,7 @@ function wordsOf(chosen: DepthEncoding | null, measured: DepthAnswer | null): st
   if (chosen !== null) return `Chosen: ${describeDepth(chosen)}.`;
   if (measured === null) return '';
   if (!measured.isDepth) return 'This is no depth: it is not used.';
-  return `Measured: ${describeDepth(measured.encoding)} (${Math.round(100 * measured.confidence)} % sure).`;
+  return `Detected: ${describeDepth(measured.encoding)}; confidence ${Math.round(100 * measured.confidence)} %.`;
 }
 
 function ChannelRow({ detail, element, pass, used, onEncoding }: Props & { readonly used: DepthEncoding }) {
@@ -77,8 +77,7 @@ function ChannelRow({ detail, element, pass, used, onEncoding }: Props & { reado
   };
   if (pass.channels.length < 2) return null;
   return (
-    <div className="row">
-      <span className="quiet field-name">Channel</span>
+    <NamedRow name="Channel">
       <Select
         className="grow"
         size="small"
@@ -88,7 +87,7 @@ function ChannelRow({ detail, element, pass, used, onEncoding }: Props & { reado
         onChange={(channel: string) => void take(channel)}
       />
       {problem !== null && <span className="warning-text">{problem}</span>}
-    </div>
+    </NamedRow>
   );
 }
 
@@ -108,8 +107,7 @@ function LawRow({ measured, used, choose }: PartProps & { readonly measured: Dep
   const known = listed.some((l) => l.value === keyOf(used));
   const options = known ? listed : [...listed, { value: keyOf(used), label: depthLawWords(used), encoding: used }];
   return (
-    <div className="row">
-      <span className="quiet field-name">Values are</span>
+    <NamedRow name="Values are">
       <Select
         className="grow"
         size="small"
@@ -121,7 +119,7 @@ function LawRow({ measured, used, choose }: PartProps & { readonly measured: Dep
           if (taken !== undefined) choose({ law: taken.law, zero: taken.zero, scale: taken.scale }, `Depth: ${depthLawWords(taken)}`);
         }}
       />
-    </div>
+    </NamedRow>
   );
 }
 
@@ -134,8 +132,7 @@ function NothingRow({ used, choose }: PartProps) {
     if (parsed !== null && text !== kept) choose({ nothing: parsed }, `Depth: nothing is ${text.trim() === '' ? 'no value' : text.trim()}`);
   };
   return (
-    <div className="row">
-      <span className="quiet field-name">Nothing is</span>
+    <NamedRow name="Nothing is">
       <Input
         className="grow"
         size="small"
@@ -148,7 +145,7 @@ function NothingRow({ used, choose }: PartProps) {
         onPressEnter={commit}
       />
       {parsed === null && <span className="warning-text">Up to four numbers, such as 0 or 1e10, with commas between them.</span>}
-    </div>
+    </NamedRow>
   );
 }
 

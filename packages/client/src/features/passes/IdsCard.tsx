@@ -2,6 +2,7 @@ import type { Element, Pass } from '@ivrex/contract';
 import { idChannelsOf } from '@ivrex/core';
 import { Select } from 'antd';
 import { useMemo } from 'react';
+import { NamedRow } from '../../ui/NamedRow';
 import { namedPlanes } from '../../viewer/data-picture';
 import { shownFrame } from '../../viewer/Thumbnail';
 import { rasterOf, useRaster } from '../../viewer/use-raster';
@@ -24,8 +25,7 @@ export function IdsCard({ element, pass, onChannel }: Props) {
   return (
     <section className="card" data-testid="ids-card">
       <b>Ids in {pass.name}</b>
-      <div className="row">
-        <span className="quiet field-name">Channel</span>
+      <NamedRow name="Channel">
         <Select
           className="grow"
           size="small"
@@ -42,7 +42,7 @@ export function IdsCard({ element, pass, onChannel }: Props) {
             )
           }
         />
-      </div>
+      </NamedRow>
     </section>
   );
 }
