@@ -21,7 +21,7 @@ test('from the demo shot to blurred frames on disk', async ({ page }) => {
     await expect(page.locator('.pass-row')).toHaveCount(11);
     await expect(page.locator('.pass-row', { has: page.getByLabel('Role of motion of TC_010_heron') })).toContainText('Motion');
     await page.getByRole('button', { name: 'Show depth' }).click();
-    await expect(page.getByTestId('viewer-note')).toContainText('data, no display transform: Z from');
+    await expect(page.getByTestId('viewer-note')).toContainText('data, no display transform: channel Z, smaller is nearer');
   });
 
   await test.step('the reading is proposed beside what was measured, and taken', async () => {
