@@ -124,7 +124,8 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
         await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
         mostSlices = Math.max(mostSlices, blurred.mostSlices);
         report = blurred.report;
-        for (const text of [...blurred.prepared.warnings, ...blurred.report.notes]) if (!warnings.includes(text)) warnings.push(text);
+        for (const text of [...blurred.prepared.warnings, ...blurred.report.warnings, ...blurred.report.notes])
+          if (!warnings.includes(text)) warnings.push(text);
         done++;
       } catch (error) {
         // One bad frame must not cost the others; it is named, and the exit code says so.

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { encodingSchema } from './encoding-schema';
 import type { NAME_TOKENS } from './name-pattern';
 import { checkNamePattern, namePatternSchema } from './name-pattern';
-import { deliveryIdSchema, elementIdSchema, shotIdSchema, workerIdSchema } from './ids';
+import { deliveryIdSchema, elementIdSchema, type ElementId, shotIdSchema, workerIdSchema } from './ids';
 
 /** One thing that is delivered of every frame. A null element is the main one. */
 export const productSchema = z.discriminatedUnion('kind', [
@@ -132,6 +132,12 @@ export function filesOf({
 }: Pick<DeliveryOptions, 'what' | 'form'>): { readonly name: string; readonly products: readonly Product[] }[] {
   if (form.kind === 'exr' && form.together) return [{ name: what.length === 1 ? productName(what[0]) : 'layers', products: what }];
   return what.map((product) => ({ name: productName(product), products: [product] }));
+}
+
+/** The element whose shutter, rate and frames these products have: the only one that is delivered, else null, the main one. */
+export function loneElement(products: readonly Product[]): ElementId | null {
+  const [product] = products;
+  return products.length === 1 && product.kind !== 'assembled' ? product.element : null;
 }
 
 /** A file's path below the folder of deliveries. `frame` null leaves the number's place as "####". */

@@ -31,7 +31,7 @@ export { keptShare, limitSpeeds } from './blur/render/limit-speeds';
 export { HIDDEN_MADE_UP, HIDDEN_SEEN } from './blur/model/blur-plan';
 export { pathBends, pathLengths, samplePath } from './blur/render/plan-figures';
 export { speedHistogram, type SpeedHistogram } from './motion/audit/speed-histogram';
-export { layersOfRows, MOST_SLICES, PIXELS_PER_SLICE, renderRows, sliceCount, type ApplySettings } from './blur/render/apply';
+export { layersOfRows, MOST_SLICES, PIXELS_PER_SLICE, renderRows, sliceCount, TOO_FAST, type ApplySettings } from './blur/render/apply';
 export * from './compare/metrics';
 export * from './compare/compare-within';
 export * from './colour/display-transform';

@@ -154,7 +154,11 @@ test('NaN and infinity in a neighbour or in the clean background spread nowhere'
     [80, 40],
   ])
     bad.rgba.set([NaN, Infinity, -Infinity, 1], (y * W + x) * 4);
-  expect(blur({ previous: frameAt(-1), next: bad }, HALF).out.every(Number.isFinite)).toBe(true);
+  const blurred = blur({ previous: frameAt(-1), next: bad }, HALF);
+  expect(blurred.out.every(Number.isFinite)).toBe(true);
+  expect(blurred.report.warnings).toEqual([
+    'The frame after has 3 pixels that are not numbers (NaN or infinite): NaN counts as black, infinity as 65504.',
+  ]);
   const clean = frameAt(0).rgba.slice();
   clean[(30 * W + 55) * 4] = NaN;
   expect(blur({ background: clean }, HALF).out.every(Number.isFinite)).toBe(true);

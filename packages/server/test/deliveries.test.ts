@@ -434,4 +434,31 @@ describe('movies', () => {
     expect(meanSteps(words[0], words[1], 250, 270, 440, 480)).toBeGreaterThan(1);
     expect(meanSteps(words[0], words[1], 250, 270, 0, 240)).toBeLessThan(0.5);
   }, 60000);
+
+  test('a lone element has its own shutter burnt in; another rate makes the movie anew', async () => {
+    const shot = (await bench.api.get(`/api/shots/${shotId}`).expect(200)).body as ShotDetail,
+      [main] = shot.settings.elements;
+    const save = async (settings: Partial<ShotDetail['settings']>) => {
+      const { state } = (await bench.api.get(`/api/shots/${shotId}`).expect(200)).body as ShotDetail;
+      const change = { label: 'Second', basedOn: state.sequence, settings: { ...shot.settings, ...settings } };
+      await bench.api.put(`/api/shots/${shotId}/settings`).send(change).expect(200);
+    };
+    const elements = [
+      main,
+      { ...main, id: 'second', name: 'second', shutter: { ...shot.settings.shutter, opens: -0.1, closes: 0.1 } },
+    ] as typeof shot.settings.elements;
+    await save({ elements });
+    const order = { ...range, form: { kind: 'movie', codec: 'mjpeg', burnIn: true } };
+    const alone = { ...order, name: 'alone', what: [{ kind: 'element', element: 'second' }] };
+    await deliver({ ...order, name: 'main' });
+    expect((await deliver(alone)).came).toEqual(['made', 'made']);
+    const movie = path.join(root, 'alone/alone.mov');
+    const [mine, others] = [framesOf(movie)[0], framesOf(path.join(root, 'main/main.mov'))[0]];
+    expect(meanSteps(mine, others, 250, 270, 0, 240)).toBeGreaterThan(2);
+    expect((await deliver(alone)).came).toEqual(['kept', 'kept']);
+    await save({ elements, fps: 25 });
+    expect((await deliver(alone)).came).toEqual(['made', 'made']);
+    expect(probe(movie).r_frame_rate).toBe('25/1');
+    await save({});
+  }, 60000);
 });

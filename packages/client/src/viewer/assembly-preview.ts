@@ -104,7 +104,7 @@ class ElementBlur {
       this.speeds = await this.preview.speeds(inputs);
       const plan = await this.preview.prepare(slot, { ...inputs, reachFrames: reach }, factor);
       if (plan === null) return null;
-      this.held.set(slot, [...notes, ...plan.report.notes]);
+      this.held.set(slot, [...plan.report.warnings, ...notes, ...plan.report.notes]);
     }
     const { shutter, samples } = job;
     const treatment = scaledTreatment(job.treatment, factor);

@@ -35,7 +35,7 @@ export async function makeElement(pool: BlurPool, { from, name }: FrameElement, 
     return { ...still, made: 'as it is', warnings: about(name, still.warnings) };
   }
   const blurred = await pool.blur(from.frame, signal);
-  return { ...blurred, warnings: about(name, blurred.prepared.warnings) };
+  return { ...blurred, warnings: about(name, [...blurred.prepared.warnings, ...blurred.report.warnings]) };
 }
 
 /** One element as it is handed over: with its grade after the blur too. @throws IvrexError about the file that is at fault */

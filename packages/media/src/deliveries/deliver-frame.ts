@@ -2,6 +2,7 @@ import path from 'node:path';
 import {
   fileNameOf,
   filesOf,
+  loneElement,
   productName,
   shutterOfElement,
   type DeliveryOptions,
@@ -74,8 +75,7 @@ function namedElement(elements: readonly Element[], id: ElementId | null): Eleme
 
 /** Frames that there can be: the delivered element's own, or those of the main one. */
 export function framesThere(book: ShotBook, { what }: Pick<DeliveryOptions, 'what'>): readonly number[] {
-  const lone = what.length === 1 && what[0].kind !== 'assembled' ? what[0].element : null;
-  return book.pass(elementOf(book.settings, lone).beauty)?.frames ?? [book.document.firstFrame];
+  return book.pass(elementOf(book.settings, loneElement(what)).beauty)?.frames ?? [book.document.firstFrame];
 }
 
 /** The files of one frame. `folder` is where deliveries go. @throws IvrexError badSetting, missingFrame */
@@ -128,8 +128,7 @@ function factsOf(book: ShotBook, { version }: DeliveryOptions, products: readonl
     ['ivrexVersion', { type: 'int', value: version }],
     ['ivrexHolds', text(products.map(productName).join(', '))],
   ]);
-  const lone = products.length === 1 && products[0].kind !== 'assembled' ? products[0].element : null;
-  const element = elementOf(settings, lone);
+  const element = elementOf(settings, loneElement(products));
   facts.set('ivrexShutter', text(describeShutter(shutterOfElement(settings, element))));
   const motion = products.find((p) => p.kind === 'motion');
   const encoding = motion?.kind === 'motion' ? motion.to : element.encoding;

@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import path from 'node:path';
-import { besideName, fileNameOf, filesOf, shutterOfElement, writtenDocument, type DeliveryOptions } from '@ivrex/contract';
+import { besideName, fileNameOf, filesOf, loneElement, shutterOfElement, writtenDocument, type DeliveryOptions } from '@ivrex/contract';
 import { describeShutter, IvrexError } from '@ivrex/core';
 import { assertBelow, removeLeftovers, writeFileAtomic } from '../files/atomic-write';
 import type { BlurPool } from '../tasks/blur-pool';
 import { fileRequests, makeFiles, type FileRequest } from './deliver-frame';
-import { rateOf } from './element-frames';
+import { elementOf, rateOf } from './element-frames';
 import { frameKey, hashFile, stampOf, type Digests } from './frame-key';
 import { makeReviewMovie } from '../writers/review-movie';
 import { relativeDocument, type ShotBook } from './shot-book';
@@ -86,37 +86,50 @@ async function isAsMade(requests: readonly Pick<FileRequest, 'file'>[], key: str
   return true;
 }
 
-function moviesOf({ options, book, root }: DeliveryOrder): string[] {
-  return filesOf(options).map(({ name }) => path.join(root, fileNameOf(options, book.document.name, name, null)));
+/** Of movies when neither the shot nor its files say a rate. */
+const USUAL_RATE = 24;
+
+interface MovieRequest {
+  readonly file: string;
+  readonly fps: number;
+  /** Burnt into every frame; null for none. */
+  readonly caption: string | null;
+}
+
+/** Each at the rate of what it shows, and with its shutter. */
+function moviesOf({ options, book, root }: DeliveryOrder): MovieRequest[] {
+  const { form, version } = options,
+    { name: shot } = book.document;
+  return filesOf(options).map(({ name, products }) => {
+    const element = elementOf(book.settings, loneElement(products));
+    const caption = `${shot}  v${String(version).padStart(3, '0')}  ${describeShutter(shutterOfElement(book.settings, element))}`;
+    return {
+      file: path.join(root, fileNameOf(options, shot, name, null)),
+      fps: rateOf(book, element.beauty) ?? USUAL_RATE,
+      caption: form.kind === 'movie' && form.burnIn ? caption : null,
+    };
+  });
 }
 
 /** Stands for all that movies depend on: every frame, and how they are put together. */
-async function movieKey({ digests, options, book, root, frames }: DeliveryOrder): Promise<string> {
-  const keys: string[] = [];
+async function movieKey(order: DeliveryOrder): Promise<string> {
+  const { digests, options, book, root, frames } = order,
+    keys: string[] = [];
   for (const frame of frames) keys.push(await frameKey(fileRequests(book, options, root, frame), digests));
+  const movies = moviesOf(order).map(({ fps, caption }) => ({ fps, caption }));
   return createHash('sha256')
-    .update(JSON.stringify([keys, frames, options.form, options.version]))
+    .update(JSON.stringify([keys, frames, options.form, movies]))
     .digest('hex');
 }
 
 /** Whether all movies of the delivery are there: under "keep" whatever is in them, else made of the same. */
 async function moviesStand(order: DeliveryOrder): Promise<boolean> {
   const movies = moviesOf(order);
-  for (const movie of movies) if ((await stampOf(movie)) === null) return false;
+  for (const { file } of movies) if ((await stampOf(file)) === null) return false;
   if (order.options.existing === 'keep') return true;
   const key = await movieKey(order).catch(() => null);
-  return (
-    key !== null &&
-    isAsMade(
-      movies.map((file) => ({ file })),
-      key,
-      order.made,
-    )
-  );
+  return key !== null && isAsMade(movies, key, order.made);
 }
-
-/** Of movies when neither the shot nor its files say a rate. */
-const USUAL_RATE = 24;
 
 /**
  * Once all frames are made: movies, checksums, and the shot's document beside them. Returns those files.
@@ -128,21 +141,19 @@ export async function finishFiles(order: DeliveryOrder, fontFile: string, signal
 }
 
 async function makeMovies(order: DeliveryOrder, fontFile: string, signal?: AbortSignal): Promise<string[]> {
-  const { options, book, frames, made } = order,
+  const { options, frames, made, root } = order,
     { form } = options;
-  const movies = moviesOf(order);
-  if (form.kind !== 'movie' || (options.existing !== 'replace' && (await moviesStand(order)))) return movies;
+  const movies = moviesOf(order),
+    files = movies.map(({ file }) => file);
+  if (form.kind !== 'movie' || (options.existing !== 'replace' && (await moviesStand(order)))) return files;
   const key = await movieKey(order);
-  const [element] = book.settings.elements;
-  const caption = `${book.document.name}  v${String(options.version).padStart(3, '0')}  ${describeShutter(shutterOfElement(book.settings, element))}`;
-  for (const movie of movies) {
-    await assertBelow(order.root, movie);
-    await removeLeftovers(movie);
-    const fps = rateOf(book, element.beauty) ?? USUAL_RATE;
-    await makeReviewMovie({ movie, codec: form.codec, frames, fps, caption: form.burnIn ? caption : null, fontFile }, signal);
-    await made.save(movie, { key, sha256: await hashFile(movie), bytes: 0 });
+  for (const { file, fps, caption } of movies) {
+    await assertBelow(root, file);
+    await removeLeftovers(file);
+    await makeReviewMovie({ movie: file, codec: form.codec, frames, fps, caption, fontFile }, signal);
+    await made.save(file, { key, sha256: await hashFile(file), bytes: 0 });
   }
-  return movies;
+  return files;
 }
 
 /** The list of checksums (as "sha256sum -c" reads it) and the shot in one document that can be rendered again. */

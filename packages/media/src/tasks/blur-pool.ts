@@ -2,6 +2,8 @@ import {
   describeBlur,
   IvrexError,
   MOST_SLICES,
+  type PlanReport,
+  TOO_FAST,
   reachFrames,
   type ApplySettings,
   type Attribute,
@@ -9,7 +11,6 @@ import {
   type Grade,
   type Lens,
   type PathChoice,
-  type PlanReport,
   type SpeedLimits,
   type Window,
 } from '@ivrex/core';
@@ -129,7 +130,10 @@ export class BlurPool {
       displayWindow: prepared.displayWindow,
       attributes: prepared.attributes,
       prepared,
-      report: mostSlices < MOST_SLICES || frame.settings.samples !== 'auto' ? plan.report : withNote(plan.report, TOO_FAST),
+      report:
+        mostSlices < MOST_SLICES || frame.settings.samples !== 'auto'
+          ? plan.report
+          : { ...plan.report, warnings: [...plan.report.warnings, TOO_FAST] },
       mostSlices,
       made: describeBlur(plan.report, frame.settings.shutter, frame.limits ?? null, mostSlices),
     };
@@ -147,12 +151,6 @@ export class BlurPool {
   async close(): Promise<void> {
     await this.pool.destroy();
   }
-}
-
-const TOO_FAST = `Its fastest streaks need more than ${MOST_SLICES} samples: copies may show in them. Give a speed ceiling, or check the motion.`;
-
-function withNote(report: PlanReport, note: string): PlanReport {
-  return { ...report, notes: [...report.notes, note] };
 }
 
 /** Bands that start on tile rows, top to bottom. */

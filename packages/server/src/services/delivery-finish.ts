@@ -1,5 +1,5 @@
 import path from 'node:path';
-import { besideName, focusOn, type DeliveryId } from '@ivrex/contract';
+import { besideName, focusOn, loneElement, type DeliveryId } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
 import { finishFiles, writeFileAtomic } from '@ivrex/media';
 import { claimFinish } from '../db/queries/claim-finish';
@@ -36,10 +36,8 @@ async function writeReport(services: FinishServices, order: OpenOrder): Promise<
   const { options, book, root, frames, shotId } = order,
     { database, matches, log } = services;
   const file = path.join(root, `${besideName(options, book.document.name)}.report.html`);
-  const [what] = options.what;
-  const focus = options.what.length === 1 && what.kind !== 'assembled' ? what.element : null;
   try {
-    const detail = { ...(await shotDetail(database, shotId)), settings: focusOn(book.settings, focus) };
+    const detail = { ...(await shotDetail(database, shotId)), settings: focusOn(book.settings, loneElement(options.what)) };
     const report = await reportOf(services, detail, [frames[Math.floor(frames.length / 2)]], await matches.newest(shotId));
     await writeFileAtomic(file, Buffer.from(reportPage(report)));
     return [file];

@@ -113,7 +113,7 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
     made: describeBlur(made.report, rounded(now), shutter, made.mostSlices),
     trust: (await matches.trustOf(detail, frame)).verdict,
     pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
-    warnings: [...made.warnings, ...made.report.notes],
+    warnings: [...made.warnings, ...made.report.warnings, ...made.report.notes],
   };
 }
 

@@ -1,3 +1,5 @@
+import type { ShotSettings } from '@ivrex/contract';
+import { MOST_SLICES, TOO_FAST } from '@ivrex/core';
 import { useView } from '../../viewer/view-store';
 
 function percent(share: number): string {
@@ -5,12 +7,13 @@ function percent(share: number): string {
 }
 
 /** What the blur of this frame used, and what it missed. */
-export function BlurReport() {
+export function BlurReport({ samples }: { readonly samples: ShotSettings['samples'] }) {
   const report = useView((s) => s.report),
     blurred = useView((s) => s.blurred),
     working = useView((s) => s.working);
   if (report === null)
     return <p>{working ? 'Preparing the frame.' : 'The blur of this frame has not been made: choose the look Blurred or Wipe.'}</p>;
+  const isTooFast = samples === 'auto' && blurred !== null && blurred.slices >= MOST_SLICES;
   const rows: [string, string][] = [
     ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`],
     ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
@@ -29,7 +32,7 @@ export function BlurReport() {
     <div className="card" data-testid="blur-report">
       <b>Used for this frame</b>
       <dl className="facts">{rows.map(([name, value]) => [<dt key={name}>{name}</dt>, <dd key={value}>{value}</dd>])}</dl>
-      {report.notes.map((note) => (
+      {[...report.warnings, ...(isTooFast ? [TOO_FAST] : []), ...report.notes].map((note) => (
         <span className="evidence" key={note}>
           {note}
         </span>

@@ -151,7 +151,7 @@ export function ShutterPanel() {
       <SpeedsCard />
       <HiddenCard />
       <LooksCard />
-      <BlurReport />
+      <BlurReport samples={settings.samples} />
     </>
   );
 }

@@ -45,6 +45,8 @@ export interface PlanReport {
   readonly inpaintedShare: number;
   /** Pixels shared by two surfaces that were taken apart. */
   readonly separatedPixels: number;
+  /** Sentences: what is wrong with the passes or with the result. */
+  readonly warnings: readonly string[];
   /** Sentences: what was missing and what that costs. */
   readonly notes: readonly string[];
 }

@@ -9,6 +9,9 @@ import { studyPaths } from '../paths/study-paths';
 import { findSurfaces } from '../surfaces/find-surfaces';
 import { planLayers } from './plan-layers';
 
+/** What infinite light is taken for: the largest number that a half holds. */
+const LARGEST_HALF = 65504;
+
 const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true, through: true };
 
 /** What `prepareBlur` does, in this order; told when each is done. Paths and hidden areas take turns, surface by surface. */
@@ -20,7 +23,8 @@ export type PrepareStage = 'surfaces' | 'paths' | 'hidden' | 'edges' | 'crop';
  */
 export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => void = () => undefined): BlurPlan {
   assertSizes(given);
-  const input = cleanInput(given);
+  const warnings: string[] = [],
+    input = cleanInput(given, warnings);
   const steps = { ...ALL_STEPS, ...input.steps },
     model = input.path === 'auto' ? 'arc' : input.path;
   const found = findSurfaces(input);
@@ -31,7 +35,7 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
   watch('edges');
   const plan = planLayers(separated);
   watch('crop');
-  return plan;
+  return { ...plan, report: { ...plan.report, warnings } };
 }
 
 function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, background }: BlurInput): void {
@@ -54,20 +58,20 @@ function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, 
 }
 
 /** Everything that later stages take for granted, of the frame and of its neighbours: colours are numbers, every pixel has a depth, and the way back. */
-function cleanInput(given: BlurInput): BlurInput {
-  const clean = <T extends BlurFramePasses>(frame: T): T => ({
+function cleanInput(given: BlurInput, warnings: string[]): BlurInput {
+  const clean = <T extends BlurFramePasses>(frame: T, name: string): T => ({
     ...frame,
-    rgba: finiteColours(frame.rgba),
+    rgba: finiteColours(frame.rgba, name, warnings),
     depth: frame.depth && completeDepth(frame.depth, given.width, frame),
   });
-  const previous = given.previous ? clean(given.previous) : null,
-    now = clean(given);
+  const now = clean(given, 'This frame'),
+    previous = given.previous ? clean(given.previous, 'The frame before') : null;
   return {
     ...now,
     motion: completeMotion(now, previous),
     previous: previous && withIdsOf(now, previous),
-    next: given.next ? withIdsOf(now, clean(given.next)) : null,
-    background: given.background ? finiteColours(given.background) : null,
+    next: given.next ? withIdsOf(now, clean(given.next, 'The frame after')) : null,
+    background: given.background ? finiteColours(given.background, 'The clean background', warnings) : null,
   };
 }
 
@@ -76,11 +80,24 @@ function withIdsOf(now: BlurFramePasses, neighbour: BlurFramePasses): BlurFrameP
   return now.ids === null && neighbour.ids !== null ? { ...neighbour, ids: null } : neighbour;
 }
 
-/** A value that is not a number would spread over the whole streak: it counts as nothing there. The same array when all are fine. */
-function finiteColours(rgba: Float32Array): Float32Array {
+/** A value that is not a number would spread over the whole streak: it counts as nothing, and is counted. The same array when all are fine. */
+function finiteColours(rgba: Float32Array, name: string, warnings: string[]): Float32Array {
   // NaN and Infinity minus themselves are NaN; everything else is 0.
   let sum = 0;
   for (let i = 0; i < rgba.length; i++) sum += rgba[i] - rgba[i];
   if (sum === 0) return rgba;
-  return rgba.map((v) => (Number.isFinite(v) ? v : v === Infinity ? 65504 : 0));
+  const out = Float32Array.from(rgba);
+  let bad = 0;
+  for (let i = 0; i < rgba.length; i += 4) {
+    let isBad = false;
+    for (let k = i; k < i + 4; k++) {
+      if (Number.isFinite(rgba[k])) continue;
+      isBad = true;
+      out[k] = rgba[k] === Infinity ? LARGEST_HALF : 0;
+    }
+    if (isBad) bad++;
+  }
+  const pixels = bad === 1 ? '1 pixel' : `${bad} pixels`;
+  warnings.push(`${name} has ${pixels} that are not numbers (NaN or infinite): NaN counts as black, infinity as ${LARGEST_HALF}.`);
+  return out;
 }

@@ -55,6 +55,7 @@ export function reportOn(
     seenShare: share(seen),
     inpaintedShare: share(inpainted),
     separatedPixels: separated,
+    warnings: [],
     notes: notesOn(input, surfaces, paths, share(inpainted)),
   };
 }

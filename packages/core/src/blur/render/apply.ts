@@ -15,6 +15,8 @@ export interface ApplySettings {
 export const PIXELS_PER_SLICE: Record<BlurQuality, number> = { final: 1.2, draft: 3 };
 /** Longer streaks than these can take show copies. */
 export const MOST_SLICES = 512;
+/** Said where a whole frame's samples were not enough. */
+export const TOO_FAST = `Its fastest streaks need more than ${MOST_SLICES} samples: copies may show in them. Give a speed ceiling, or check the motion.`;
 const MAX_SLICES: Record<BlurQuality, number> = { final: MOST_SLICES, draft: 24 };
 
 /** Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
