@@ -31,6 +31,18 @@ const settings = {
   samples: 'auto',
 } as unknown as ShotSettings;
 
+test('without a pass no element has its depth or ids from it', () => {
+  const both = { ...element, depth: 'other' as PassId, ids: 'other' as PassId, depthEncoding: PLAIN_DEPTH };
+  const { elements } = withFix({ ...settings, elements: [both, both] } as ShotSettings, passes, {
+    kind: 'doWithout',
+    passId: 'other' as PassId,
+  });
+  expect(elements.map((e) => [e.depth, e.depthEncoding, e.ids, e.motion])).toEqual([
+    [null, null, null, 'motion'],
+    [null, null, null, 'motion'],
+  ]);
+});
+
 describe('roles, readings and offsets of passes', () => {
   const roled = (id: string, role: Role, from = settings) => withRole(from, passes, id as PassId, role);
   test('a pass that becomes motion takes the place of the one before, whose encoding goes with it', () => {

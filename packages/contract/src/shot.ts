@@ -43,6 +43,8 @@ export const fixSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('setRole'), passId: passIdSchema, role: roleSchema }),
   /** Takes the edge in of every element that is made of this picture. */
   z.strictObject({ kind: z.literal('trimEdge'), passId: passIdSchema, trimPx: z.number().min(0).max(20) }),
+  /** Takes a depth or id pass out of every element. */
+  z.strictObject({ kind: z.literal('doWithout'), passId: passIdSchema }),
 ]);
 export type Fix = z.infer<typeof fixSchema>;
 

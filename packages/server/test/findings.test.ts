@@ -85,7 +85,7 @@ function shotOf(made: readonly Made[], change: Partial<ShotSettings> = {}): Find
     displayTransform: 'srgb',
     ...change,
   });
-  return { sequences, passes, unreadable: [], beautyBlur: null, settings };
+  return { sequences, passes, absent: [], unreadable: [], beautyBlur: null, settings };
 }
 
 const range = (first: number, last: number) => Array.from({ length: last - first + 1 }, (_, i) => first + i);
@@ -223,4 +223,42 @@ test('missing roles are told', () => {
 
 test('frames are listed in runs', () => {
   expect(listFrames([1, 2, 3, 7, 9, 10])).toBe('1 to 3, 7, 9 to 10');
+});
+
+describe('files that were there once', () => {
+  const facts = shotOf([beauty, motion]),
+    [first, second] = facts.passes.map(({ pass }) => pass);
+  const of = (absent: Partial<FindingFacts['absent'][number]>, more: Partial<FindingFacts> = {}) =>
+    findingsOf({
+      ...facts,
+      absent: [{ passId: second.id, layer: 'motion', file: 'heron.####.exr', hasFiles: true, isNew: false, ...absent }],
+      ...more,
+    });
+  const other = { passId: uuid(900) as Pass['id'] };
+
+  test('what an element uses is an error as long as it is away', () =>
+    expect(saying(of({}), 'Layer motion is no longer in heron.####.exr, and e uses it.')).toMatchObject({ severity: 'error', fixes: [] }));
+
+  test('depth and ids can be done without', () => {
+    const elements = [{ ...facts.settings.elements[0], depth: other.passId }] as ShotSettings['elements'];
+    const settings = { ...facts.settings, elements };
+    const gone = saying(
+      of({ ...other, layer: 'depth', hasFiles: false }, { settings }),
+      'heron.####.exr is no longer in the folder, and e uses it.',
+    );
+    expect(gone?.fixes).toEqual([{ label: 'Do without depth', fix: { kind: 'doWithout', passId: other.passId } }]);
+  });
+
+  test('what nobody uses is said once', () => {
+    expect(saying(of({ ...other, isNew: true }), 'Layer motion is no longer in heron.####.exr.')?.severity).toBe('info');
+    expect(saying(of(other), 'no longer')).toBeUndefined();
+  });
+
+  test('files that are there and damaged are said once, and who uses them', () => {
+    const unreadable = [{ name: 'heron.####.exr', error: { message: 'it is empty' } }];
+    expect(
+      of({ ...other, isNew: true, hasFiles: false }, { unreadable }).filter((f) => f.message.startsWith('heron.####.exr')),
+    ).toHaveLength(1);
+    expect(saying(of({ passId: first.id, hasFiles: false }, { unreadable }), 'can no longer be read, and e uses it')).toBeDefined();
+  });
 });

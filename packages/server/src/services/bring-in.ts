@@ -11,11 +11,12 @@ import {
 import { type AlphaMeasure, guessRole, heightOf, IvrexError, widthOf, type BlurMeasure, type RoleGuess } from '@ivrex/core';
 import { describeFolder, frameFile, usualReading, type FoundFolder, type FoundPass, type FoundSequence } from '@ivrex/media';
 import type { Db } from '../db/database';
-import { deleteGoneSequences } from '../db/queries/delete-gone-sequences';
 import { findShotByFolder } from '../db/queries/find-shot-by-folder';
 import { insertFirstState } from '../db/queries/insert-first-state';
 import { listPasses } from '../db/queries/list-passes';
+import { markAbsent } from '../db/queries/mark-absent';
 import { moveToState } from '../db/queries/move-to-state';
+import { movePartsOfLayers } from '../db/queries/move-parts-of-layers';
 import { updateShotLook } from '../db/queries/update-shot-look';
 import { upsertPass, type PassFacts } from '../db/queries/upsert-pass';
 import { upsertSequence } from '../db/queries/upsert-sequence';
@@ -57,13 +58,15 @@ async function look({ database, pool, looks, config }: BringInServices, folder: 
   const beautyBlur = await blurInBeauty({ pool }, facts);
   return database.transaction(async (db) => {
     const shotId = await upsertShot(db, shotFacts(folder, found, facts));
-    const kept: SequenceId[] = [];
+    const thereSequences: SequenceId[] = [],
+      therePasses: PassId[] = [];
     for (const sequence of found.sequences) {
       const id = await upsertSequence(db, shotId, sequence);
-      kept.push(id);
-      for (const pass of facts.filter((f) => f.sequence === sequence)) await upsertPass(db, id, pass);
+      thereSequences.push(id);
+      await movePartsOfLayers(db, id, sequence.passes);
+      for (const pass of facts.filter((f) => f.sequence === sequence)) therePasses.push(await upsertPass(db, id, pass));
     }
-    await deleteGoneSequences(db, shotId, kept);
+    await markAbsent(db, shotId, thereSequences, therePasses);
     await updateShotLook(db, shotId, { unreadable: found.unreadable, beautyBlur, signature });
     if (await insertFirstState(db, shotId, await firstSettings(db, shotId))) await moveToState(db, shotId, 1);
     await refreshFindings(db, shotId);

@@ -1,5 +1,6 @@
 import { isDataRole, readingOf, roleOf, type Finding, type Fix, type Pass, type PictureChoice, type ShotSettings } from '@ivrex/contract';
 import { BLURRED_SOFTER, BRIGHT_FRINGE, DARK_FRINGE, type AlphaMeasure, type BlurMeasure, type PassMeasure } from '@ivrex/core';
+import type { AbsentPass } from '../db/queries/list-absent';
 import type { MeasuredPass } from '../db/queries/list-passes';
 import type { SequenceRow } from '../db/queries/list-sequences';
 
@@ -7,6 +8,8 @@ import type { SequenceRow } from '../db/queries/list-sequences';
 export interface FindingFacts {
   readonly sequences: readonly SequenceRow[];
   readonly passes: readonly MeasuredPass[];
+  /** Passes that were in the folder once. */
+  readonly absent: readonly AbsentPass[];
   readonly unreadable: readonly { readonly name: string; readonly error: { readonly message: string } }[];
   readonly beautyBlur: BlurMeasure | null;
   readonly settings: ShotSettings;
@@ -21,6 +24,7 @@ export function findingsOf(facts: FindingFacts): Finding[] {
   const add: Add = (severity, message, effect, place, fixes = []) =>
     findings.push({ severity, message, effect, frame: null, sequenceId: null, passId: null, ...place, fixes });
   for (const { name, error } of facts.unreadable) add('error', `${name} is left out: ${error.message}.`, null, {});
+  aboutAbsent(facts, add);
   const main = mainPass(facts);
   for (const sequence of facts.sequences) {
     aboutFiles(sequence, facts, add);
@@ -38,6 +42,43 @@ export function findingsOf(facts: FindingFacts): Finding[] {
   aboutRoles(facts, add);
   aboutBlur(facts, main, add);
   return findings;
+}
+
+/** What an element still uses is said until it is back or let go; the rest once. */
+function aboutAbsent({ absent, unreadable, settings }: FindingFacts, add: Add): void {
+  const left = new Set(unreadable.map(({ name }) => name));
+  const users = ({ passId }: AbsentPass) =>
+    settings.elements.filter((e) => [e.beauty, e.motion, e.depth, e.ids, e.matte?.pass].includes(passId)).map((e) => e.name);
+  const files = new Map<string, AbsentPass[]>();
+  for (const pass of absent) {
+    const key = pass.hasFiles ? pass.passId : pass.file;
+    files.set(key, [...(files.get(key) ?? []), pass]);
+  }
+  for (const passes of files.values()) {
+    const [{ file, layer, hasFiles }] = passes,
+      names = [...new Set(passes.flatMap(users))];
+    if (names.length === 0 && (left.has(file) || !passes.some((p) => p.isNew))) continue;
+    const what = !hasFiles
+      ? left.has(file)
+        ? `${file} can no longer be read`
+        : `${file} is no longer in the folder`
+      : `${layer === '' ? 'The channels without a layer name are' : `Layer ${layer} is`} no longer in ${file}`;
+    if (names.length === 0) {
+      add('info', `${what}.`, null, {});
+      continue;
+    }
+    const dispensable = passes.filter(({ passId }) => settings.elements.some((e) => e.depth === passId || e.ids === passId));
+    add(
+      'error',
+      `${what}, and ${names.join(', ')} ${names.length === 1 ? 'uses' : 'use'} it.`,
+      'Frames that need it cannot be made. Render it again, or choose another pass; when it is back, all that was decided about it is back too.',
+      {},
+      dispensable.map(({ passId, layer: name }) => ({
+        label: name === '' ? 'Do without it' : `Do without ${name}`,
+        fix: { kind: 'doWithout', passId },
+      })),
+    );
+  }
 }
 
 /** The beauty, whose files decide numbering, size and rate. */
@@ -180,14 +221,15 @@ function aboutPixels({ pass, measures }: MeasuredPass, settings: ShotSettings, a
   const place = { sequenceId: pass.sequenceId, passId: pass.id };
   const channels = measures.flatMap((m) => m.channels);
   const bad = channels.filter((c) => c.nan + c.inf > 0);
-  if (bad.length > 0 && role !== 'ids') {
+  // Of depth it is nothing, and of ids no object.
+  if (bad.length > 0 && role !== 'ids' && role !== 'depth') {
     const most = bad.reduce((a, b) => (b.nan + b.inf > a.nan + a.inf ? b : a));
     add(
       role === 'other' ? 'info' : 'warning',
       `${nameOf(pass)}: channel ${most.name} holds ${most.nan + most.inf} pixels that are ${most.nan > 0 ? 'not a number' : 'infinite'}, in the frames that were looked at.`,
       role === 'motion'
         ? 'These pixels have no motion; they stay sharp or take it from their surroundings.'
-        : 'They spread along every streak that touches them.',
+        : 'They count as black, infinity as the largest half: dark or bright specks that the blur drags along.',
       place,
     );
   }

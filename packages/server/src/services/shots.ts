@@ -2,6 +2,7 @@ import { focusOn, type ElementId, type ShotDetail, type ShotId, type ShotSetting
 import { IvrexError } from '@ivrex/core';
 import type { Db } from '../db/database';
 import { appendState } from '../db/queries/append-state';
+import { listAbsent } from '../db/queries/list-absent';
 import { listFindings } from '../db/queries/list-findings';
 import { findShotLook } from '../db/queries/find-shot-look';
 import { listMeasuredPasses, listPasses } from '../db/queries/list-passes';
@@ -101,6 +102,7 @@ export async function refreshFindings(db: Db, shotId: ShotId): Promise<void> {
   const findings = findingsOf({
     sequences: await listSequenceRows(db, shotId),
     passes: await listMeasuredPasses(db, shotId, row.settings),
+    absent: await listAbsent(db, shotId),
     unreadable: look.unreadable,
     beautyBlur: look.beautyBlur,
     settings: row.settings,

@@ -65,5 +65,13 @@ export function withFix(settings: ShotSettings, passes: readonly Pass[], fix: Fi
           e.beauty === fix.passId ? { ...e, place: { ...e.place, edge: { ...e.place.edge, trimPx: fix.trimPx } } } : e,
         ),
       };
+    case 'doWithout': {
+      const without = (e: ShotSettings['elements'][number]) => ({
+        ...e,
+        ...(e.depth === fix.passId ? { depth: null, depthEncoding: null } : {}),
+        ...(e.ids === fix.passId ? { ids: null, idChannel: null } : {}),
+      });
+      return { ...settings, elements: settings.elements.map(without) as ShotSettings['elements'] };
+    }
   }
 }

@@ -23,7 +23,7 @@ export async function listMeasuredPasses(db: Db, shotId: ShotId, settings: Pick<
     `SELECT p.id, p.sequence_id AS "sequenceId", s.name AS file, s.format, p.part, p.layer, p.channels, p.width, p.height, p.pixel_aspect AS "pixelAspect", p.compression,
        CASE WHEN s.pattern->>'padding' IS NULL AND s.pattern->>'movieFrames' IS NULL THEN NULL ELSE s.frames END AS frames,
        s.missing, s.fps, s.facts, p.guess, p.cryptomatte, p.usual, p.measures
-     FROM passes p JOIN sequences s ON s.id = p.sequence_id WHERE s.shot_id = $1 ORDER BY s.name, p.part, p.layer`,
+     FROM passes p JOIN sequences s ON s.id = p.sequence_id WHERE s.shot_id = $1 AND p.looks_absent = 0 ORDER BY s.name, p.part, p.layer`,
     [shotId],
   );
   return rows.map((row) => {

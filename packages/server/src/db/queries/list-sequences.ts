@@ -21,7 +21,7 @@ export type SequenceRow = z.infer<typeof rowSchema>;
 
 export async function listSequenceRows(db: Db, shotId: ShotId): Promise<SequenceRow[]> {
   const { rows } = await db.query(
-    'SELECT id, name, frames, missing, fps, format, broken, different, doubles FROM sequences WHERE shot_id = $1 ORDER BY name',
+    'SELECT id, name, frames, missing, fps, format, broken, different, doubles FROM sequences WHERE shot_id = $1 AND looks_absent = 0 ORDER BY name',
     [shotId],
   );
   return rows.map((row) => rowSchema.parse(row));

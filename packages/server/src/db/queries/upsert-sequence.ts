@@ -7,7 +7,7 @@ export async function upsertSequence(db: Db, shotId: ShotId, found: FoundSequenc
     `INSERT INTO sequences (shot_id, name, pattern, frames, missing, fps, facts, format, broken, different, doubles)
      VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
      ON CONFLICT (shot_id, name) DO UPDATE SET pattern = EXCLUDED.pattern, frames = EXCLUDED.frames, missing = EXCLUDED.missing, fps = EXCLUDED.fps,
-       facts = EXCLUDED.facts, format = EXCLUDED.format, broken = EXCLUDED.broken, different = EXCLUDED.different, doubles = EXCLUDED.doubles
+       facts = EXCLUDED.facts, format = EXCLUDED.format, broken = EXCLUDED.broken, different = EXCLUDED.different, doubles = EXCLUDED.doubles, looks_absent = 0
      RETURNING id`,
     [
       shotId,
