@@ -12,7 +12,7 @@ import {
   type Image,
 } from '../src';
 import { loadNodeHost } from '../../media/src/host/node-host';
-import { readByOracle, writeByOracle } from './exr-oracle';
+import { readByOracle, writeByOracle, writeTilesByOracle } from './exr-oracle';
 
 const folder = mkdtempSync(path.join(tmpdir(), 'ivrex-conformance-'));
 let host: ExrHost;
@@ -78,6 +78,33 @@ test.each(EXTRA)('%s, %s, %s', (compression, types, layout) => {
   const file = path.join(folder, `extra-${compression}-${types}-${layout}.exr`);
   writeByOracle(file, compression, types, layout);
   expectSame(file, dwaColour(compression));
+});
+
+const TILES = [16, 32, 64, 128, 256];
+const LEVELS = ['one', 'mip-down', 'mip-up', 'rip-down', 'rip-up'];
+const pick = <T>(list: readonly T[], n: number): T => list[n % list.length];
+/** Every size with every layout of levels; the rest is dealt out so that each meets each of the others' values. */
+const GRID = TILES.flatMap((tile, t) =>
+  LEVELS.map((levels, l) => {
+    const n = t * LEVELS.length + l;
+    return {
+      tile,
+      levels,
+      order: pick(['down', 'up', 'random'], n),
+      place: pick(['origin', 'before', 'after'], t + l),
+      parts: pick(['one', 'three'], t + Math.floor(l / 2)),
+    };
+  }),
+);
+
+describe.each(['dwaa', 'dwab', 'zip', 'piz'])('%s in tiles', (compression) => {
+  // The pixels of the others are packed alike wherever they lie; DWA's depend on the block.
+  test.each(GRID.filter((_, n) => compression.startsWith('dwa') || n % 4 === 0))('$tile, levels $levels, order $order, window $place, parts $parts', ({ tile, levels, order, place, parts }) => {
+    const types = pick(['half', 'mixed', 'float'], tile / 16 + LEVELS.indexOf(levels)),
+      file = path.join(folder, `grid-${compression}-${tile}-${levels}.exr`);
+    writeTilesByOracle(file, compression, types, tile, levels, order, place, parts);
+    for (const part of parts === 'three' ? [0, 1, 2] : [0]) expectSame(file, dwaColour(compression), part);
+  });
 });
 
 test('a channel read alone has the values that it has among all', () => {

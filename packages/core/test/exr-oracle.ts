@@ -9,6 +9,14 @@ export function writeByOracle(file: string, compression: string, types: string, 
   execFileSync(PROGRAM, ['write', file, compression, types, layout]);
 }
 
+/** Tiles of every kind; see the program's head. */
+export function writeTilesByOracle(
+  file: string,
+  ...how: [compression: string, types: string, tile: number, levels: string, order: string, place: string, parts: string]
+): void {
+  execFileSync(PROGRAM, ['grid', file, ...how.map(String)]);
+}
+
 /** Samples of every channel of a part, exactly as the reference library reads them. */
 export function readByOracle(file: string, part = 0): Map<string, Float64Array> {
   const out = `${file}.${part}.samples`;

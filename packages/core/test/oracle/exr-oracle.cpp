@@ -2,6 +2,9 @@
 // in a file, sample by sample. Built by the tests with Debian's libopenexr-dev.
 //
 //   exr-oracle write OUT COMPRESSION TYPES LAYOUT      TYPES: half float uint mixed; LAYOUT: see `write`
+//   exr-oracle grid OUT COMPRESSION TYPES TILE LEVELS ORDER PLACE PARTS
+//                                                      tiled: LEVELS one, mip-down, mip-up, rip-down, rip-up; ORDER down, up, random;
+//                                                      PLACE of the data window origin, before, after; PARTS one, three
 //   exr-oracle dump FILE PART OUT                      for each channel: its samples as float64, in the order of names
 //   exr-oracle decode FILE CHANNELS REPEATS            CPU seconds of the fastest decode into float buffers (for the bench)
 //   exr-oracle encode FILE COMPRESSION LEVEL REPEATS   CPU seconds of the fastest encode of that file's pixels
@@ -11,11 +14,14 @@
 #include <ImfInputFile.h>
 #include <ImfInputPart.h>
 #include <ImfMultiPartInputFile.h>
+#include <ImfMultiPartOutputFile.h>
 #include <ImfOutputFile.h>
+#include <ImfOutputPart.h>
 #include <ImfPartType.h>
 #include <ImfStandardAttributes.h>
 #include <ImfThreading.h>
 #include <ImfTiledOutputFile.h>
+#include <ImfTiledOutputPart.h>
 #include <ImfIO.h>
 #include <cmath>
 #include <cstdint>
@@ -77,6 +83,38 @@ static Slice sliceOf (Plane& plane, const Box2i& window, int width) {
     return Slice (plane.type, base, bytes, bytes * w, s, s);
 }
 
+static std::map<std::string, Plane> addChannels (Header& header, const std::vector<std::string>& names, const std::string& types, const std::string& layout) {
+    Box2i                        window = header.dataWindow ();
+    std::map<std::string, Plane> planes;
+    int                          c = 0;
+    for (auto& name : names) {
+        PixelType type = types == "half" ? HALF : types == "float" ? FLOAT : types == "uint" ? UINT : (c % 3 == 0 ? HALF : c % 3 == 1 ? FLOAT : UINT);
+        int       s = layout == "subsampled" && (name == "RY" || name == "BY") ? 2 : 1;
+        header.channels ().insert (name, Channel (type, s, s, layout == "linear"));
+        Plane plane {{}, type, s};
+        int   w = count (window.min.x, window.max.x, s), h = count (window.min.y, window.max.y, s);
+        plane.bytes.resize ((size_t) w * h * sizeOf (type));
+        for (int y = 0; y < h; y++)
+            for (int x = 0; x < w; x++) put (plane, (size_t) y * w + x, valueAt (x, y, c), x, y, c);
+        planes[name] = plane;
+        c++;
+    }
+    return planes;
+}
+
+/// Every tile of every level; in an order of its own where the file leaves it open.
+template <class Out>
+static void writeLevels (Out& file, LineOrder order) {
+    for (int ly = 0; ly < file.numYLevels (); ly++)
+        for (int lx = 0; lx < file.numXLevels (); lx++) {
+            if (!file.isValidLevel (lx, ly)) continue;
+            int across = file.numXTiles (lx), n = across * file.numYTiles (ly), step = n % 7 == 0 ? 1 : 7;
+            if (order != RANDOM_Y) file.writeTiles (0, across - 1, 0, file.numYTiles (ly) - 1, lx, ly);
+            else
+                for (int i = n - 1; i >= 0; i--) file.writeTile (i * step % n % across, i * step % n / across, lx, ly);
+        }
+}
+
 static int write (const std::string& out, const std::string& compression, const std::string& types, const std::string& layout) {
     Box2i display (V2i (0, 0), V2i (66, 44)), window = display;
     if (layout == "offset") window = Box2i (V2i (-7, 5), V2i (40, 61));
@@ -93,20 +131,7 @@ static int write (const std::string& out, const std::string& compression, const 
     if (layout == "hundreds") { names.clear (); for (int i = 0; i < 240; i++) names.push_back ("light" + std::to_string (i) + ".Y"); }
     if (layout == "subsampled") names = {"Y", "RY", "BY", "A"};
     if (layout == "long") names.push_back ("a.layer.whose.name.is.longer.than.thirty-one.characters.R");
-    std::map<std::string, Plane> planes;
-    int                          c = 0;
-    for (auto& name : names) {
-        PixelType type = types == "half" ? HALF : types == "float" ? FLOAT : types == "uint" ? UINT : (c % 3 == 0 ? HALF : c % 3 == 1 ? FLOAT : UINT);
-        int       s = layout == "subsampled" && (name == "RY" || name == "BY") ? 2 : 1;
-        header.channels ().insert (name, Channel (type, s, s, layout == "linear"));
-        Plane plane {{}, type, s};
-        int   w = count (window.min.x, window.max.x, s), h = count (window.min.y, window.max.y, s);
-        plane.bytes.resize ((size_t) w * h * sizeOf (type));
-        for (int y = 0; y < h; y++)
-            for (int x = 0; x < w; x++) put (plane, (size_t) y * w + x, valueAt (x, y, c), x, y, c);
-        planes[name] = plane;
-        c++;
-    }
+    std::map<std::string, Plane> planes = addChannels (header, names, types, layout);
     FrameBuffer buffer;
     for (auto& entry : planes) buffer.insert (entry.first, sliceOf (entry.second, window, 0));
     int height = window.max.y - window.min.y + 1;
@@ -115,21 +140,55 @@ static int write (const std::string& out, const std::string& compression, const 
         if (layout == "tiles-random") header.lineOrder () = RANDOM_Y;
         TiledOutputFile file (out.c_str (), header);
         file.setFrameBuffer (buffer);
-        for (int ly = 0; ly < file.numYLevels (); ly++)
-            for (int lx = 0; lx < file.numXLevels (); lx++) {
-                if (!file.isValidLevel (lx, ly)) continue;
-                if (layout == "tiles-random")
-                    for (int i = file.numXTiles (lx) * file.numYTiles (ly) - 1; i >= 0; i--) {
-                        int n = file.numXTiles (lx) * file.numYTiles (ly), j = (i * 7) % n;
-                        file.writeTile (j % file.numXTiles (lx), j / file.numXTiles (lx), lx, ly);
-                    }
-                else file.writeTiles (0, file.numXTiles (lx) - 1, 0, file.numYTiles (ly) - 1, lx, ly);
-            }
+        writeLevels (file, header.lineOrder ());
         return 0;
     }
     OutputFile file (out.c_str (), header);
     file.setFrameBuffer (buffer);
     file.writePixels (height);
+    return 0;
+}
+
+/// Tiles of one size in every layout of levels; as the only part, or between two of lines.
+static int writeGrid (const std::string& out, const std::string& compression, const std::string& types, int tile, const std::string& levels,
+                      const std::string& order, const std::string& place, bool inParts) {
+    Box2i display (V2i (0, 0), V2i (299, 209)), window = display;
+    if (place == "before") window = Box2i (V2i (-31, -17), V2i (230, 120));
+    if (place == "after") window = Box2i (V2i (19, 43), V2i (331, 250));
+    LineOrder                    lines = order == "up" ? DECREASING_Y : order == "random" ? RANDOM_Y : INCREASING_Y;
+    std::vector<std::string>     names = {"R", "G", "B", "A", "motion.u", "id"};
+    std::vector<Header>          headers;
+    std::map<std::string, Plane> planes;
+    for (int part = 0; part < (inParts ? 3 : 1); part++) {
+        bool   isTiled = !inParts || part == 1;
+        Header header (display, window, 1, IMATH_NAMESPACE::V2f (0, 0), 1, isTiled ? lines : INCREASING_Y, COMPRESSIONS.at (compression));
+        planes = addChannels (header, names, types, "grid");
+        if (inParts) header.setName ("part" + std::to_string (part));
+        if (inParts) header.setType (isTiled ? TILEDIMAGE : SCANLINEIMAGE);
+        LevelMode mode = levels == "one" ? ONE_LEVEL : levels[0] == 'm' ? MIPMAP_LEVELS : RIPMAP_LEVELS;
+        if (isTiled) header.setTileDescription (TileDescription (tile, tile, mode, levels.find ("up") != std::string::npos ? ROUND_UP : ROUND_DOWN));
+        headers.push_back (header);
+    }
+    FrameBuffer buffer;
+    for (auto& entry : planes) buffer.insert (entry.first, sliceOf (entry.second, window, 0));
+    if (!inParts) {
+        TiledOutputFile file (out.c_str (), headers[0]);
+        file.setFrameBuffer (buffer);
+        writeLevels (file, lines);
+        return 0;
+    }
+    MultiPartOutputFile file (out.c_str (), headers.data (), (int) headers.size ());
+    for (int part = 0; part < 3; part++) {
+        if (part == 1) {
+            TiledOutputPart tiles (file, part);
+            tiles.setFrameBuffer (buffer);
+            writeLevels (tiles, lines);
+        } else {
+            OutputPart rows (file, part);
+            rows.setFrameBuffer (buffer);
+            rows.writePixels (window.max.y - window.min.y + 1);
+        }
+    }
     return 0;
 }
 
@@ -261,6 +320,7 @@ int main (int argc, char** argv) {
     std::vector<std::string> a (argv + 1, argv + argc);
     try {
         if (a.size () == 5 && a[0] == "write") return write (a[1], a[2], a[3], a[4]);
+        if (a.size () == 9 && a[0] == "grid") return writeGrid (a[1], a[2], a[3], std::stoi (a[4]), a[5], a[6], a[7], a[8] == "three");
         if (a.size () == 4 && a[0] == "dump") return dump (a[1], std::stoi (a[2]), a[3]);
         if (a.size () == 4 && a[0] == "decode") {
             std::vector<std::string> names;
