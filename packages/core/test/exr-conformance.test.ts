@@ -99,12 +99,15 @@ const GRID = TILES.flatMap((tile, t) =>
 
 describe.each(['dwaa', 'dwab', 'zip', 'piz'])('%s in tiles', (compression) => {
   // The pixels of the others are packed alike wherever they lie; DWA's depend on the block.
-  test.each(GRID.filter((_, n) => compression.startsWith('dwa') || n % 4 === 0))('$tile, levels $levels, order $order, window $place, parts $parts', ({ tile, levels, order, place, parts }) => {
-    const types = pick(['half', 'mixed', 'float'], tile / 16 + LEVELS.indexOf(levels)),
-      file = path.join(folder, `grid-${compression}-${tile}-${levels}.exr`);
-    writeTilesByOracle(file, compression, types, tile, levels, order, place, parts);
-    for (const part of parts === 'three' ? [0, 1, 2] : [0]) expectSame(file, dwaColour(compression), part);
-  });
+  test.each(GRID.filter((_, n) => compression.startsWith('dwa') || n % 4 === 0))(
+    '$tile, levels $levels, order $order, window $place, parts $parts',
+    ({ tile, levels, order, place, parts }) => {
+      const types = pick(['half', 'mixed', 'float'], tile / 16 + LEVELS.indexOf(levels)),
+        file = path.join(folder, `grid-${compression}-${tile}-${levels}.exr`);
+      writeTilesByOracle(file, compression, types, tile, levels, order, place, parts);
+      for (const part of parts === 'three' ? [0, 1, 2] : [0]) expectSame(file, dwaColour(compression), part);
+    },
+  );
 });
 
 test('a channel read alone has the values that it has among all', () => {
