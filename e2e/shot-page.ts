@@ -1,7 +1,8 @@
-import { linkSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import { linkSync, mkdirSync, readdirSync } from 'node:fs';
 import path from 'node:path';
 import { expect, type Locator, type Page } from '@playwright/test';
 import { dataFolder } from './fixtures';
+import { STORED } from './stored';
 
 const ROOT = path.join(import.meta.dirname, '..');
 /** The demo production at half its size. */
@@ -9,25 +10,6 @@ export const SMALL = path.join(ROOT, '.cache/demo/small');
 
 /** Less than this is rounding, more is another picture (mean 8-bit steps). */
 export const SAME = 0.02;
-
-/** How the passes of the demo's shots are stored, at the size of these frames. */
-const STORED: Readonly<Record<string, object>> = {
-  TC_010: encodingOf('heron', {}),
-  TC_020: encodingOf('wheel-room', { fullScale: { stored: 1, equals: 16, unit: 'px' } }),
-  TC_030: {
-    ivrexEncoding: 1,
-    name: 'Direction and length, length in pixels, y up, per second',
-    sets: [{ x: 'R', y: 'G', length: 'B', covers: { from: 0, to: 1, unit: 'seconds' } }],
-    zero: 0,
-    fullScale: { stored: 1, equals: 1, unit: 'px' },
-    axes: { x: 'right', y: 'up' },
-  },
-};
-
-function encodingOf(name: string, part: object): object {
-  const file = path.join(ROOT, 'packages/demo/encodings', `${name}.json`);
-  return { ...(JSON.parse(readFileSync(file, 'utf8')) as object), ...part };
-}
 
 export interface OwnShot {
   /** The name that it goes by; the demo shot's when missing. */

@@ -1,7 +1,7 @@
 import { TILE_PX as T, UNTREATED, type BlurPlan, type Shutter } from '@ivrex/core';
 import { around, tilesOf, wholeOf, type Area } from '../src/workers/areas';
 import { BlurPreview, type BlurThread, type RenderRequest } from '../src/workers/blur-preview';
-import type { FrameInputs } from '../src/workers/blur-worker';
+import type { FrameInputs } from '../src/workers/blur-work';
 
 const SIZE = { width: 5 * T + 7, height: 3 * T + 5 };
 const plan = { ...SIZE, layers: [] } as unknown as BlurPlan;

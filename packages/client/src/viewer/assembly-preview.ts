@@ -13,7 +13,7 @@ import {
 import type { AssembleWorker, HalfPicture, LaidElement, StillInputs } from '../workers/assemble-worker';
 import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
 import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
-import type { FrameInputs, PlanSlot } from '../workers/blur-worker';
+import type { FrameInputs, PlanSlot } from '../workers/blur-work';
 
 /** One element of the frame that is shown. */
 export interface ElementJob {

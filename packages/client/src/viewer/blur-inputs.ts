@@ -4,7 +4,7 @@ import { depthEncodingOf } from '../api/depth';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { namedPlanes } from './data-picture';
-import type { FrameInputs, FrameRasters, ShapeInputs } from '../workers/blur-worker';
+import type { FrameInputs, FrameRasters, ShapeInputs } from '../workers/blur-work';
 import { rateOf } from './blur-keys';
 
 export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | 'previous' | 'next' | 'background'>;

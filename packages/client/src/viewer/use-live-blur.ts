@@ -5,7 +5,7 @@ import { sentenceOf } from '../api/request';
 import type { Area } from '../workers/areas';
 import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
 import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
-import type { PlanSlot } from '../workers/blur-worker';
+import type { PlanSlot } from '../workers/blur-work';
 import { keepBlur, keptBlur } from './blur-cache';
 import { loadAround, loadInputs, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
 import { blurKey, fieldKey, planKey } from './blur-keys';

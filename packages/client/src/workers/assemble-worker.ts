@@ -21,7 +21,7 @@ import {
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels } from '@ivrex/kernels';
 import { expose, transfer } from 'comlink';
-import type { ShapeInputs } from './blur-worker';
+import type { ShapeInputs } from './blur-work';
 
 /** Interleaved premultiplied halves. */
 export interface HalfPicture {

@@ -13,7 +13,7 @@ import {
   type Treatment,
 } from '@ivrex/core';
 import { around, tilesOf, wholeOf, type Area } from './areas';
-import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-worker';
+import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-work';
 
 export interface PreviewPicture {
   readonly width: number;

@@ -1,7 +1,7 @@
 import { wrap } from 'comlink';
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import type { BlurThread } from './blur-preview';
-import type { BlurWorker } from './blur-worker';
+import type { BlurWorker } from './blur-work';
 
 /** As many as render at once; more than four are not faster for one picture. */
 export const RENDER_THREADS = Math.max(1, Math.min(4, navigator.hardwareConcurrency || 2));

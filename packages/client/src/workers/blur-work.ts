@@ -1,0 +1,234 @@
+import {
+  mattePlane,
+  pathBends,
+  pathLengths,
+  prepareBlur,
+  readMotion,
+  reduceColours,
+  reducedSize,
+  reducePasses,
+  renderRows,
+  resizeMotionField,
+  reuseMemory,
+  resizePicture,
+  shapePicture,
+  speedFigures,
+  sharedCopy,
+  sharedFloats,
+  treatPlan,
+  IvrexError,
+  type ApplySettings,
+  type BlurFramePasses,
+  type BlurPlan,
+  type BlurQuality,
+  type ElementShape,
+  type Encoding,
+  type ErrorRecord,
+  type MatteChoice,
+  type MattePlanes,
+  type PathChoice,
+  type RepairedField,
+  type RepairStep,
+  type SampleType,
+  type SpeedFigures,
+  type Shutter,
+  type Treatment,
+} from '@ivrex/core';
+import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
+
+/** The passes of one frame as the page has them. Planes by channel name. */
+export interface FrameRasters {
+  /** Interleaved premultiplied halves. */
+  readonly beauty: Uint16Array;
+  readonly motion: {
+    readonly width: number;
+    readonly height: number;
+    readonly planes: ReadonlyMap<string, Float32Array>;
+    readonly types: ReadonlyMap<string, SampleType>;
+  };
+  readonly depth: Float32Array | null;
+  readonly ids: Float32Array | Uint32Array | null;
+  /** What of the beauty is the element's; null: all of it. */
+  readonly matte: MattePlanes | null;
+}
+
+/** How an element is made of its pictures. */
+export interface ShapeInputs {
+  readonly shape: ElementShape;
+  readonly choice: MatteChoice | null;
+  /** The beauty's alpha says something. */
+  readonly hasAlpha: boolean;
+}
+
+/** One frame with what its blur needs besides. */
+export interface FrameInputs extends FrameRasters, ShapeInputs {
+  readonly width: number;
+  readonly height: number;
+  readonly previous: FrameRasters | null;
+  readonly next: FrameRasters | null;
+  /** Interleaved premultiplied halves; of another size than the beauty it is scaled. */
+  readonly background: { readonly rgba: Uint16Array; readonly width: number; readonly height: number } | null;
+  readonly hidden: 'auto' | 'off';
+  readonly repairs: readonly RepairStep[];
+  readonly encoding: Encoding;
+  readonly fps: number | null;
+  readonly path: PathChoice;
+  readonly reachFrames: number;
+}
+
+export type Answer<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
+
+/** Errors cross as data. */
+function answer<T>(work: () => T): Answer<T> {
+  try {
+    return { ok: true, value: work() };
+  } catch (error) {
+    if (error instanceof IvrexError) return { ok: false, error: error.toRecord() };
+    throw error;
+  }
+}
+
+/** A plan for the screen alone, made small, and the one of every pixel. */
+export type PlanSlot = 'screen' | 'full';
+
+/** A plan with the depth of its pixels, where there is one: what a lens needs. */
+export interface Prepared {
+  readonly plan: BlurPlan;
+  readonly depth: Float32Array | null;
+}
+/** What can be looked at of a plan, by pixel: see core's `pathLengths` and `pathBends`. */
+export type PlanFigure = 'lengths' | 'bends';
+
+let kernels: Kernels | null = null;
+/** Every slot renders in memory of its own: it grows with its plan and goes with it. */
+let openKernels: (() => Promise<Kernels>) | null = null;
+const loaded = new Map<PlanSlot, { own: Kernels; plan: BlurPlan; session: SliceSession }>();
+
+function started(): Kernels {
+  if (kernels === null) throw new Error('the worker was used before it started');
+  return kernels;
+}
+
+/** What a thread of the page does for the blur. */
+export const blurWork = {
+  async start(module: WebAssembly.Module): Promise<void> {
+    openKernels = () => instantiateKernels(module);
+    kernels = await openKernels();
+  },
+  /** Decodes the motion alone: what the looks, needles and probes show. */
+  decode(inputs: MotionInputs): Answer<RepairedField> {
+    return answer(() => decodeField(inputs));
+  },
+  /** `factor`: 1 for every pixel, else the plan of a picture that many times smaller. `spare`: memory that it may be made in. */
+  prepare(inputs: FrameInputs, factor: number, spare: readonly SharedArrayBuffer[]): Answer<Prepared> {
+    return answer(() => {
+      reuseMemory(spare);
+      const { path, hidden, reachFrames, background } = inputs;
+      const passesOf = (rasters: FrameRasters): BlurFramePasses =>
+        reducePasses(
+          {
+            rgba: shapedPicture({ ...inputs, ...rasters }),
+            motion: decodeField({ ...inputs, ...rasters }).field,
+            depth: rasters.depth,
+            ids: rasters.ids,
+          },
+          factor,
+        );
+      const now = passesOf(inputs);
+      const plan = prepareBlur({
+        ...now,
+        previous: inputs.previous && passesOf(inputs.previous),
+        next: inputs.next && passesOf(inputs.next),
+        background:
+          background &&
+          reduceColours(
+            resizePicture(widened(background.rgba), background.width, background.height, inputs.width, inputs.height),
+            inputs,
+            factor,
+          ),
+        ...reducedSize(inputs, factor),
+        path,
+        hidden,
+        reachFrames,
+      });
+      return { plan, depth: now.depth && sharedCopy(now.depth) };
+    });
+  },
+  figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Float32Array {
+    return figure === 'bends' ? pathBends(plan, shutter) : pathLengths(plan, shutter);
+  },
+  /** Takes the plan's layers, under this treatment, into this worker's memory; the ones before are given up. */
+  async load(slot: PlanSlot, whole: BlurPlan, treatment: Treatment, depth: Float32Array | null, quality: BlurQuality): Promise<void> {
+    const before = loaded.get(slot);
+    before?.session.close();
+    loaded.delete(slot);
+    const plan = treatPlan(whole, treatment, depth, quality, (length) => new Float32Array(length), started());
+    const own = before?.own ?? (await openKernels?.());
+    if (own === undefined) throw new Error('the worker was used before it started');
+    loaded.set(slot, { own, plan, session: own.openSlices(plan.layers) });
+  },
+  /** A plan under its treatment, in memory that all can see: what is dear is done once, not by every renderer. */
+  treat(plan: BlurPlan, treatment: Treatment, depth: Float32Array | null, quality: BlurQuality): BlurPlan {
+    return treatPlan(plan, treatment, depth, quality, sharedFloats, started());
+  },
+  /** How fast the element's covered pixels go. */
+  speeds(inputs: MotionInputs): Answer<SpeedFigures | null> {
+    return answer(() => speedFigures(decodeField(inputs).field, shapedPicture(inputs)));
+  },
+  unload(slot: PlanSlot): void {
+    loaded.delete(slot);
+  },
+  /** Rows of the loaded plan as halves into shared memory of the whole picture. Returns the most slices used. */
+  render(slot: PlanSlot, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
+    const { plan, session } = loaded.get(slot) ?? {};
+    if (plan === undefined || session === undefined) throw new Error('no plan is loaded');
+    const [from, to] = settings.columns ?? [0, plan.width];
+    const rows = new Float32Array((yTo - yFrom) * plan.width * 4);
+    const slices = renderRows(plan, session, settings, yFrom, yTo, rows);
+    for (let y = yFrom; y < yTo; y++) {
+      const at = (y - yFrom) * plan.width;
+      started().floatToHalf(
+        rows.subarray((at + from) * 4, (at + to) * 4),
+        out.subarray((y * plan.width + from) * 4, (y * plan.width + to) * 4),
+      );
+    }
+    return slices;
+  },
+};
+export type BlurWorker = typeof blurWork;
+
+type PictureInputs = Pick<FrameInputs, 'width' | 'height' | 'beauty' | 'matte' | keyof ShapeInputs>;
+export type MotionInputs = PictureInputs & Pick<FrameInputs, 'motion' | 'encoding' | 'repairs' | 'fps'>;
+
+/** The beauty as the element has it. */
+function shapedPicture({ beauty, width, height, matte, choice, hasAlpha, shape }: PictureInputs): Float32Array {
+  const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
+  return shapePicture(widened(beauty), width, height, hasAlpha, cut, shape);
+}
+
+function widened(halves: Uint16Array): Float32Array {
+  const out = new Float32Array(halves.length);
+  started().halfToFloat(halves, out);
+  return out;
+}
+
+function decodeField(inputs: MotionInputs): RepairedField {
+  const { motion, encoding, repairs } = inputs;
+  const { width, height, planes, types } = motion;
+  const coverage = encoding.premultiplied || repairs.some((r) => r.on) ? alphaOf(inputs) : null;
+  const read = readMotion({ planes, width, height, fps: inputs.fps, beautyAlpha: coverage }, types, encoding, repairs, coverage);
+  return { ...read, field: resizeMotionField(read.field, inputs.width, inputs.height) };
+}
+
+/** The beauty's alpha at the motion's size, nearest pixels. */
+function alphaOf(inputs: MotionInputs): Float32Array {
+  const { width, height, motion } = inputs,
+    rgba = shapedPicture(inputs);
+  const out = new Float32Array(motion.width * motion.height);
+  for (let i = 0; i < out.length; i++) {
+    const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)),
+      y = Math.min(height - 1, Math.floor(((Math.floor(i / motion.width) + 0.5) * height) / motion.height));
+    out[i] = rgba[(y * width + x) * 4 + 3];
+  }
+  return out;
+}

@@ -1,0 +1,107 @@
+import { linkSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import path from 'node:path';
+import { proposedElements, shutterOfElement, withElements, type Element, type ShotDetail, type ShotSettings } from '@ivrex/contract';
+import { reachFrames, shutterAt, UNTREATED } from '@ivrex/core';
+import { instantiateKernels } from '@ivrex/kernels';
+import { frameElement } from '@ivrex/media';
+import { STORED } from '../../../e2e/stored';
+import { makeApp } from '../../server/src/http/app';
+import { measuredBook } from '../../server/src/services/measured-depth';
+import { DEMO, ROOT, serverBench } from '../../server/test/server-bench';
+import { stampPasses } from '../src/api/raster-cache';
+import { loadAround, loadInputs } from '../src/viewer/blur-inputs';
+import { blurWork } from '../src/workers/blur-work';
+
+/**
+ * The page loads, decodes and blurs with its own code, the server with its own: both come out with the same bits, so that what is delivered is what
+ * was looked at. The page's threads are called here without a browser.
+ */
+
+const bench = serverBench();
+const WASM = path.join(ROOT, 'packages/kernels/build/kernels.wasm');
+/** 1008 with its neighbours; motion may be numbered one later. */
+const FRAMES = /\.10(07|08|09|10)\./;
+let http: Server;
+const fetchAnywhere = globalThis.fetch;
+
+beforeAll(async () => {
+  http = makeApp(bench.services).listen(0, '127.0.0.1');
+  await new Promise((resolve) => http.once('listening', resolve));
+  const origin = `http://127.0.0.1:${(http.address() as AddressInfo).port}`;
+  globalThis.fetch = (url, init) => fetchAnywhere(typeof url === 'string' ? origin + url : url, init);
+  await blurWork.start(await WebAssembly.compile(readFileSync(WASM)));
+});
+afterAll(async () => {
+  globalThis.fetch = fetchAnywhere;
+  http.closeAllConnections();
+  await new Promise((resolve) => http.close(resolve));
+});
+
+/** A demo shot with its encoding, and with every element that it can have. */
+async function demoShot(name: string): Promise<ShotDetail> {
+  const folder = path.join(bench.data, 'media', name);
+  for (const file of readdirSync(path.join(DEMO, name), { recursive: true }).map(String)) {
+    if (!FRAMES.test(file)) continue;
+    mkdirSync(path.dirname(path.join(folder, file)), { recursive: true });
+    linkSync(path.join(DEMO, name, file), path.join(folder, file));
+  }
+  const { id } = (await bench.api.post('/api/shots').send({ folder }).expect(201)).body as { id: string };
+  const shot = (await bench.api.get(`/api/shots/${id}`).expect(200)).body as ShotDetail,
+    [first, ...others] = shot.settings.elements;
+  const motion = shot.passes.find((p) => p.id === first.motion)?.sequenceId ?? '';
+  const read = {
+    ...shot.settings,
+    elements: [{ ...first, encoding: STORED[name] }, ...others],
+    offsets: name === 'TC_020' ? { ...shot.settings.offsets, [motion]: 1 } : shot.settings.offsets,
+  } as ShotSettings;
+  const settings = withElements(read, proposedElements(read, shot.passes));
+  const change = { settings, label: 'Reading', basedOn: shot.state.sequence };
+  return (await bench.api.put(`/api/shots/${id}/settings`).send(change).expect(200)).body as ShotDetail;
+}
+
+async function byPage(detail: ShotDetail, element: Element, frame: number): Promise<Uint16Array> {
+  stampPasses(detail);
+  const { path: way, hidden, samples } = detail.settings,
+    plan = shutterOfElement(detail.settings, element),
+    shutter = shutterAt(plan, frame);
+  const loaded = await loadInputs(detail, element, frame),
+    { notes, ...around } = await loadAround(detail, element, frame, loaded);
+  expect(notes).toEqual([]);
+  const prepared = blurWork.prepare({ ...loaded, ...around, path: way, hidden, reachFrames: reachFrames(shutter) }, 1, []);
+  if (!prepared.ok) throw new Error(prepared.error.message);
+  const out = new Uint16Array(loaded.width * loaded.height * 4);
+  await blurWork.load('full', prepared.value.plan, UNTREATED, prepared.value.depth, 'final');
+  blurWork.render('full', { shutter, quality: 'final', samples }, 0, loaded.height, out);
+  return out;
+}
+
+async function byServer(detail: ShotDetail, element: Element, frame: number): Promise<Uint16Array> {
+  const book = await measuredBook(bench.services, detail.shot.id),
+    made = frameElement(book, book.settings.elements.find((e) => e.id === element.id) ?? element, frame);
+  if (made.from.kind !== 'moving') throw new Error(`${element.name} does not move`);
+  const { rgba } = await bench.services.pool.blur(made.from.frame);
+  const kernels = await instantiateKernels(await WebAssembly.compile(readFileSync(WASM))),
+    out = new Uint16Array(rgba.length);
+  kernels.floatToHalf(rgba, out);
+  return out;
+}
+
+test.each(['TC_010', 'TC_020', 'TC_030'])(
+  '%s: every element that moves is the same in the page and on the server, bit by bit',
+  async (name) => {
+    const detail = await demoShot(name);
+    const moving = detail.settings.elements.filter((e) => e.motion !== null && e.encoding !== null && !e.place.fromPlate);
+    expect(moving.length).toBeGreaterThan(0);
+    for (const element of moving) {
+      const [page, server] = [await byPage(detail, element, 1008), await byServer(detail, element, 1008)];
+      const sharp = await byServer({ ...detail }, element, 1008);
+      expect(sharp).toHaveLength(page.length);
+      let different = 0;
+      for (let i = 0; i < page.length; i++) if (page[i] !== server[i]) different++;
+      expect([element.name, different]).toEqual([element.name, 0]);
+    }
+  },
+  120000,
+);
