@@ -3,7 +3,7 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import path from 'node:path';
 import { proposedElements, shutterOfElement, withElements, type Element, type ShotDetail, type ShotSettings } from '@ivrex/contract';
-import { reachFrames, shutterAt, UNTREATED } from '@ivrex/core';
+import { planReach, shutterAt, UNTREATED } from '@ivrex/core';
 import { instantiateKernels } from '@ivrex/kernels';
 import { frameElement } from '@ivrex/media';
 import { STORED } from '../../../e2e/stored';
@@ -69,7 +69,7 @@ async function byPage(detail: ShotDetail, element: Element, frame: number): Prom
   const loaded = await loadInputs(detail, element, frame),
     { notes, ...around } = await loadAround(detail, element, frame, loaded);
   expect(notes).toEqual([]);
-  const prepared = blurWork.prepare({ ...loaded, ...around, path: way, hidden, reachFrames: reachFrames(shutter) }, 1, []);
+  const prepared = blurWork.prepare({ ...loaded, ...around, path: way, hidden, reachFrames: planReach(shutter) }, 1, []);
   if (!prepared.ok) throw new Error(prepared.error.message);
   const out = new Uint16Array(loaded.width * loaded.height * 4);
   await blurWork.load('full', prepared.value.plan, UNTREATED, prepared.value.depth, 'final');

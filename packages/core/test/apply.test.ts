@@ -21,8 +21,8 @@ beforeAll(async () => {
 const W = 150;
 const H = 90;
 
-/** Two discs over nothing: one rushes down right, one turns. Not a multiple of the tile's size on purpose. */
-function discs(): BlurInput {
+/** Two discs over nothing: one rushes down right, one turns, each with a lamp that is `light` times as bright. Not a multiple of the tile's size on purpose. */
+function discs(light = 1): BlurInput {
   const rgba = new Float32Array(W * H * 4);
   const ids = new Float32Array(W * H);
   const depth = new Float32Array(W * H);
@@ -39,7 +39,8 @@ function discs(): BlurInput {
       const alpha = Math.min(1, Math.max(0, disc.r - Math.hypot(dx, dy)));
       if (alpha === 0) continue;
       const [vx, vy] = disc.move(dx, dy);
-      rgba.set([0.8 * alpha, (0.5 + 0.5 * Math.sin(dx)) * alpha, 0.2 * alpha, alpha], i * 4);
+      const lamp = Math.hypot(dx - 6, dy - 9) < 1.5 ? light : 1;
+      rgba.set([0.8 * alpha * lamp, (0.5 + 0.5 * Math.sin(dx)) * alpha, 0.2 * alpha, alpha], i * 4);
       ids[i] = disc.id;
       depth[i] = disc.z;
       motion.toNext.set([vx, vy], i * 2);
@@ -63,7 +64,7 @@ function render(plan: BlurPlan, settings: ApplySettings, bands: readonly (readon
 const largest = (a: Float32Array, b: Float32Array) => a.reduce((worst, v, i) => Math.max(worst, Math.abs(v - b[i])), 0);
 
 test('bands make the same picture as the whole, wherever they are cut', () => {
-  const plan = prepareBlur(discs());
+  const plan = prepareBlur(discs(50));
   const whole = render(plan, FINAL);
   expect(whole.some(Number.isNaN)).toBe(false);
   for (const cuts of [
@@ -86,7 +87,7 @@ test('bands make the same picture as the whole, wherever they are cut', () => {
 });
 
 test('a renderer that holds only what its rows can show makes the same picture to the bit', () => {
-  const plan = prepareBlur(discs());
+  const plan = prepareBlur(discs(50));
   const whole = render(plan, FINAL);
   const edges = [0, 32, 64, H];
   for (let k = 1; k < edges.length; k++) {
@@ -102,6 +103,50 @@ test('a renderer that holds only what its rows can show makes the same picture t
   }
 });
 
+describe('a highlight of 2 x 2 pixels', () => {
+  /** On a plane of even light that goes right and down. */
+  function lamp(light: number, around: number, alpha: number): BlurInput {
+    const rgba = new Float32Array(W * H * 4),
+      motion = emptyMotionField(W, H, true);
+    motion.valid.fill(1);
+    for (let i = 0; i < W * H; i++) {
+      const isLamp = Math.abs((i % W) - 75.5) < 1 && Math.abs(Math.floor(i / W) - 45.5) < 1;
+      const v = isLamp ? light : around;
+      rgba.set([v, 2 * v, v / 4, isLamp ? 1 : alpha], i * 4);
+      motion.toNext.set([13.3, 7.1], i * 2);
+      motion.toPrevious.set([-13.3, -7.1], i * 2);
+    }
+    return { width: W, height: H, rgba, motion, depth: null, ids: null, path: 'auto', reachFrames: 0.5 };
+  }
+
+  test.each([
+    [100, 0, 0],
+    [10, 0, 0],
+    [100, 0.5, 1],
+    [10, 0.02, 1],
+    [3, 0, 1],
+  ])('of %d on %d (alpha %d) takes no light from beside it, and keeps its own', (light, around, alpha) => {
+    const out = render(prepareBlur(lamp(light, around, alpha)), FINAL);
+    let least = Infinity,
+      sum = 0;
+    for (let y = 20; y < 70; y++)
+      for (let x = 40; x < 110; x++) {
+        const v = out[(y * W + x) * 4];
+        least = Math.min(least, v);
+        sum += v - around;
+      }
+    // A plane's own ringing around a lamp that is no highlight is a few hundredths.
+    expect(least).toBeGreaterThan(around === 0 ? -1e-6 : around - 0.02);
+    expect(sum / (4 * (light - around))).toBeGreaterThan(0.98);
+    expect(sum / (4 * (light - around))).toBeLessThan(1.05);
+  });
+
+  test('light below zero stays as it is stored', () => {
+    const out = render(prepareBlur(lamp(-3, 0.1, 1)), FINAL);
+    expect(out.some((v, i) => i % 4 === 0 && v < -0.2)).toBe(true);
+  });
+});
+
 test("leaving out what can't show in a tile changes nothing: every surface in every tile gives the same", () => {
   const plan = prepareBlur(discs());
   const fixed: ApplySettings = { ...FINAL, samples: 24 };
@@ -115,7 +160,11 @@ test("leaving out what can't show in a tile changes nothing: every surface in ev
     W * 4,
   );
   session.close();
-  for (let i = 3; i < all.length; i += 4) all[i] = Math.min(1, Math.max(0, all[i]));
+  for (let i = 0; i < all.length; i += 4) {
+    const alpha = all[i + 3];
+    if (alpha > 1) for (let c = 0; c < 3; c++) all[i + c] /= alpha;
+    all[i + 3] = Math.min(1, Math.max(0, alpha));
+  }
   expect(largest(render(plan, fixed), all)).toBeLessThan(1e-6);
 });
 

@@ -120,8 +120,11 @@ test('premultiplied colour keeps its ratio to alpha in a streak', () => {
 test('light is kept: the sum over the picture does not change', () => {
   const input = scene([box({ motion: straight(21, -9) })]),
     out = blur(input, shutterFromAngle(180, 'centre'));
-  const sum = (p: Float32Array) => p.reduce((a, b) => a + b, 0);
-  expect(sum(out) / sum(input.rgba)).toBeCloseTo(1, 3);
+  // Bounded on both sides, the filter gives a hard corner's outside more than it takes from its inside: within a thousandth.
+  for (let c = 0; c < 4; c++) {
+    const sum = (p: Float32Array) => p.reduce((a, b, i) => (i % 4 === c ? a + b : a), 0);
+    if (sum(input.rgba) > 0) expect(Math.abs(sum(out) / sum(input.rgba) - 1)).toBeLessThan(0.001);
+  }
 });
 
 test('nearer stays in front, whichever of the two moves', () => {

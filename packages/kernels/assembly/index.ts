@@ -3,7 +3,7 @@ export { halfToFloat, floatToHalf, splitHalvesToFloat } from "./half";
 export { huffmanWorkBytes, undoHuffman } from "./huffman";
 export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
-export { renderSpan, sliceWorkBytes } from "./slices";
+export { findHighlights, renderSpan, sliceWorkBytes, takeHighlights } from "./slices";
 export { gatherAperture } from "./aperture";
 export { gradePixels } from "./grade";
 /** First byte that the program itself does not use; the host allocates from here. */

@@ -1,13 +1,14 @@
 // The blur's inner loop: for each output pixel the ways of the layers that can show there are worked out for all time
 // slices, then for each slice the layers are sampled front to back, composited, and averaged over the slices.
 //
-// A layer record is 12 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
-// path pointer, x and y of its first node (f32), nodes across and down, orders (i32), one spare.
+// A layer record is 16 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
+// path pointer, x and y of its first node (f32), nodes across and down, orders (i32);
+// pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner.
 // Colour: RGBA f32 a pixel. Path: nodes NODE_PX apart, `orders` x 8 f32 each: for every power of the time from 1 on
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-const RECORD: usize = 48;
+const RECORD: usize = 64;
 const NODE_PX: f32 = 2.0;
 /** Bytes that `renderSpan` needs for its own use. */
 export function sliceWorkBytes(layerCount: i32, slices: i32): i32 {
@@ -37,30 +38,45 @@ export function renderSpan(layers: usize, layerCount: i32, times: usize, weights
     }
     let sum = f32x4.splat(0);
     if (count > 0) {
-      for (let s = 0; s < slices; s++) {
-        let over = f32x4.splat(0);
-        let clear: f32 = 1;
-        for (let a = 0; a < count; a++) {
-          const record = load<usize>(active + (<usize>a << 4));
-          const at = places + <usize>((a * fours + (s >> 2)) * 32 + ((s & 3) << 2));
-          const fx = load<f32>(at), fy = load<f32>(at, 16);
-          const w = load<i32>(record, 12), h = load<i32>(record, 16);
-          const cx = load<i32>(record, 4), cy = load<i32>(record, 8);
-          // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
-          if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
-          const colour = load<usize>(record, 0);
-          // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
-          const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
-          const c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
-          over = f32x4.add(over, f32x4.mul(c, f32x4.splat(clear)));
-          clear = max<f32>(1 - f32x4.extract_lane(over, 3), 0);
-          if (clear < 0.0005) break;
-        }
-        sum = f32x4.add(sum, f32x4.mul(over, v128.load32_splat(weights + (<usize>s << 2))));
-      }
+      sum = average(active, count, places, fours, weights, slices, cubic);
+      // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
+      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0))))
+        sum = f32x4.max(sum, f32x4.min(average(active, count, places, fours, weights, slices, 0), f32x4.splat(0)));
     }
     v128.store(out + (<usize>(x - x0) << 4), sum);
   }
+}
+
+/** A pixel's layers at their places, composited in every slice, and averaged over the slices. */
+function average(active: usize, count: i32, places: usize, fours: i32, weights: usize, slices: i32, cubic: i32): v128 {
+  let sum = f32x4.splat(0);
+  for (let s = 0; s < slices; s++) {
+    let over = f32x4.splat(0);
+    let clear: f32 = 1;
+    for (let a = 0; a < count; a++) {
+      const record = load<usize>(active + (<usize>a << 4));
+      const at = places + <usize>((a * fours + (s >> 2)) * 32 + ((s & 3) << 2));
+      const fx = load<f32>(at), fy = load<f32>(at, 16);
+      const w = load<i32>(record, 12), h = load<i32>(record, 16);
+      const cx = load<i32>(record, 4), cy = load<i32>(record, 8);
+      // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
+      if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
+      const colour = load<usize>(record, 0);
+      // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
+      const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
+      let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
+      const lights = load<usize>(record, 44);
+      if (lights) {
+        const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
+        if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
+      }
+      over = f32x4.add(over, f32x4.mul(c, f32x4.splat(clear)));
+      clear = max<f32>(1 - f32x4.extract_lane(over, 3), 0);
+      if (clear < 0.0005) break;
+    }
+    sum = f32x4.add(sum, f32x4.mul(over, v128.load32_splat(weights + (<usize>s << 2))));
+  }
+  return sum;
 }
 
 /** The path at a pixel, from the four nodes around it, into `to`. False outside the nodes. */
@@ -187,6 +203,47 @@ function sampleLinear(colour: usize, w: i32, h: i32, x: i32, y: i32, fu: f32, fv
   const top = f32x4.add(a, f32x4.mul(f32x4.sub(b, a), u));
   const bottom = f32x4.add(c, f32x4.mul(f32x4.sub(d, c), u));
   return f32x4.add(top, f32x4.mul(f32x4.sub(bottom, top), v));
+}
+
+/** Light above this, and above so many times the least of the pixels around, is sampled apart. */
+const LIGHT: f32 = 1, LIGHT_RATIO: f32 = 4;
+
+/**
+ * Whether a picture has highlights: pixels whose colour stands out of what lies within two pixels. Their box goes to `box`: x0, y0, width, height
+ * (i32), in pixels of the picture.
+ */
+export function findHighlights(colour: usize, w: i32, h: i32, box: usize): bool {
+  let x0 = w, x1 = -1, y0 = h, y1 = -1;
+  for (let y = 0; y < h; y++)
+    for (let x = 0; x < w; x++) {
+      if (!v128.any_true(f32x4.gt(highlight(colour, w, h, x, y), f32x4.splat(0)))) continue;
+      x0 = min<i32>(x0, x); x1 = max<i32>(x1, x); y0 = min<i32>(y0, y); y1 = y;
+    }
+  store<i32>(box, x0); store<i32>(box, y0, 4); store<i32>(box, x1 - x0 + 1, 8); store<i32>(box, y1 - y0 + 1, 12);
+  return x1 >= 0;
+}
+
+/** Takes the highlights of a box out of the picture, into `lights`: sampled bilinearly they keep all their light and take none from beside them. */
+export function takeHighlights(colour: usize, w: i32, h: i32, box: usize, lights: usize): void {
+  const x0 = load<i32>(box), y0 = load<i32>(box, 4), lw = load<i32>(box, 8), lh = load<i32>(box, 12);
+  for (let y = 0; y < lh; y++)
+    for (let x = 0; x < lw; x++) v128.store(lights + (<usize>(y * lw + x) << 4), highlight(colour, w, h, x0 + x, y0 + y));
+  for (let y = 0; y < lh; y++)
+    for (let x = 0; x < lw; x++) {
+      const at = colour + (<usize>((y0 + y) * w + x0 + x) << 4);
+      v128.store(at, f32x4.sub(v128.load(at), v128.load(lights + (<usize>(y * lw + x) << 4))));
+    }
+}
+
+/** What of a pixel's colour is highlight; 0 in alpha. Nothing lies beyond the picture's edge. */
+function highlight(colour: usize, w: i32, h: i32, x: i32, y: i32): v128 {
+  const own = v128.load(colour + (<usize>(y * w + x) << 4));
+  if (!v128.any_true(f32x4.gt(own, f32x4(LIGHT, LIGHT, LIGHT, 3.4e38)))) return f32x4.splat(0);
+  let least = own;
+  for (let dy = -2; dy <= 2; dy++)
+    for (let dx = -2; dx <= 2; dx++) least = f32x4.min(least, texel(colour, w, h, x + dx, y + dy));
+  const kept = f32x4.max(f32x4.splat(LIGHT), f32x4.mul(least, f32x4.splat(LIGHT_RATIO)));
+  return f32x4.mul(f32x4.max(f32x4.sub(own, kept), f32x4.splat(0)), f32x4(1, 1, 1, 0));
 }
 
 /** Catmull-Rom's four weights: interpolates, so that a still pixel comes back unchanged (Keys 1981, a = -1/2). */

@@ -177,4 +177,4 @@ export interface ApertureSession {
 }
 
 /** Words of a layer record, as assembly/slices.ts reads it. */
-export const RECORD_WORDS = 12;
+export const RECORD_WORDS = 16;

@@ -3,20 +3,28 @@ import type { WasmExports } from './wasm-exports';
 import type { WasmHeap } from './wasm-heap';
 
 /** The layer's record as `assembly/slices.ts` reads it; its colour and path are placed. TypeError when they do not fill their box or grid. */
-function placeLayer(heap: WasmHeap, { colour, colourBox: c, path: p }: SliceLayer): Int32Array {
+function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, path: p }: SliceLayer): Int32Array {
   if (colour.length !== c.width * c.height * 4) throw new TypeError('layer colour does not fill its box');
   if (p.across < 2 || p.down < 2 || p.nodes.length !== p.across * p.down * p.orders * NODE_FLOATS)
     throw new TypeError('layer path does not fill its grid');
   const record = new Int32Array(RECORD_WORDS);
-  record.set([heap.place(colour), c.x0, c.y0, c.width, c.height, heap.place(p.nodes), 0, 0, p.across, p.down, p.orders]);
+  const colourAt = heap.place(colour);
+  record.set([colourAt, c.x0, c.y0, c.width, c.height, heap.place(p.nodes), 0, 0, p.across, p.down, p.orders]);
   new Float32Array(record.buffer).set([p.x0, p.y0], 6);
+  const boxAt = heap.allocate(16);
+  if (wasm.findHighlights(colourAt, c.width, c.height, boxAt) !== 0) {
+    const [x0, y0, width, height] = heap.words(boxAt, 4);
+    const lightsAt = heap.allocate(width * height * 16);
+    wasm.takeHighlights(colourAt, c.width, c.height, boxAt, lightsAt);
+    record.set([lightsAt, x0, y0, width, height], 11);
+  }
   return record;
 }
 
 /** Places the layers once, for many boxes rendered from them. */
 export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly SliceLayer[]): SliceSession {
   const mark = heap.mark();
-  const records = layers.map((layer) => placeLayer(heap, layer));
+  const records = layers.map((layer) => placeLayer(wasm, heap, layer));
   return {
     render({ box, times, weights, layers: shown, path, filter }, out, outOffset, outStride) {
       if (times.length !== weights.length) throw new TypeError('every time slice needs one weight');

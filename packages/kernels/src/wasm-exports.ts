@@ -29,6 +29,8 @@ export interface WasmExports {
     out: number,
     work: number,
   ): void;
+  findHighlights(colour: number, width: number, height: number, box: number): number;
+  takeHighlights(colour: number, width: number, height: number, box: number, lights: number): void;
   sliceWorkBytes(layerCount: number, slices: number): number;
   gradePixels(
     rgba: number,

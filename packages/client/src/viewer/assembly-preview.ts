@@ -1,7 +1,7 @@
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import { wrap, type Remote } from 'comlink';
 import {
-  reachFrames,
+  planReach,
   type BlurQuality,
   type Finish,
   type FitSize,
@@ -59,7 +59,6 @@ export interface AssembledPicture extends HalfPicture {
   readonly notes: readonly string[];
 }
 
-const REACHES = [0.5, 1, 2, 4, 8, 16, 40];
 /** Larger pictures are worked on as smaller ones: about what a screen shows. */
 const SCREEN_WIDTH = 1280,
   SCREEN_HEIGHT = 720;
@@ -92,7 +91,7 @@ class ElementBlur {
     const smaller = draftFactor(job),
       factor = quality === 'draft' ? smaller : 1,
       slot = factor === 1 ? 'full' : 'screen';
-    const reach = REACHES.find((r) => r >= reachFrames(job.shutter)) ?? reachFrames(job.shutter);
+    const reach = planReach(job.shutter);
     const base = `${job.planKey}/${reach}`;
     if (base !== this.base) {
       this.preview.forget();

@@ -1,4 +1,4 @@
-import { reachFrames, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
+import { planReach, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
 import type { Element, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
@@ -13,8 +13,6 @@ import { fitPlacement } from './placement';
 import { isPlanLook, showPlan } from './plan-looks';
 import { useView, type Look } from './view-store';
 
-/** Plans are made for one of these reaches, so that dragging the shutter seldom needs a new one. */
-const REACHES = [0.5, 1, 2, 4, 8, 16, 40];
 const SETTLE_MS = 180;
 /** Larger pictures are dragged as a smaller one: about what a screen shows. */
 const SCREEN_WIDTH = 1280,
@@ -48,7 +46,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
   const shutter = shutterAt(shutterPlan, frame);
   const comparesBlur = useView((s) => s.look === 'compare' && (s.compare.a.kind === 'blurred' || s.compare.b.kind === 'blurred'));
   const showsBlur = look === 'blurred' || look === 'wipe' || comparesBlur;
-  const reach = REACHES.find((r) => r >= reachFrames(shutter)) ?? reachFrames(shutter);
+  const reach = planReach(shutter);
   const field = fieldKey(detail, element, frame),
     plan = `${planKey(detail, element, frame)}/${reach}`,
     result = blurKey(detail, element, shutterPlan, frame);

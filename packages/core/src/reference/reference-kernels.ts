@@ -71,7 +71,11 @@ function gathered({ width, height, rgba, radii, shares, places }: AperturePictur
 }
 
 class ReferenceSession implements SliceSession {
-  constructor(private readonly layers: readonly SliceLayer[]) {}
+  private readonly layers: readonly ApartLayer[];
+
+  constructor(layers: readonly SliceLayer[]) {
+    this.layers = layers.map(withoutHighlights);
+  }
 
   render(request: SliceRequest, out: Float32Array, outOffset: number, outStride: number): void {
     const { box } = request;
@@ -83,6 +87,14 @@ class ReferenceSession implements SliceSession {
   close(): void {}
 
   private pixel(request: SliceRequest, x: number, y: number): number[] {
+    const sum = this.average(request, x, y);
+    if (request.filter === 'linear') return sum;
+    // The filter's lobes leave no less light than there is without them.
+    const linear = this.average({ ...request, filter: 'linear' }, x, y);
+    return sum.map((v, c) => Math.max(v, Math.min(0, linear[c])));
+  }
+
+  private average(request: SliceRequest, x: number, y: number): number[] {
     const sum = [0, 0, 0, 0];
     request.times.forEach((t, s) => {
       const seen = [0, 0, 0, 0];
@@ -98,7 +110,7 @@ class ReferenceSession implements SliceSession {
   }
 }
 
-function colourAt(layer: SliceLayer, request: SliceRequest, x: number, y: number, t: number): number[] {
+function colourAt(layer: ApartLayer, request: SliceRequest, x: number, y: number, t: number): number[] {
   const path = pathAt(layer, x, y);
   if (path === null) return [0, 0, 0, 0];
   const [gx, gy, xx, xy, yx, yy] = [0, 1, 2, 3, 4, 5].map((k) => path.reduce((sum, order, n) => sum + t ** (n + 1) * order[k], 0));
@@ -120,7 +132,10 @@ function colourAt(layer: SliceLayer, request: SliceRequest, x: number, y: number
   }
   const sx = x - dx - layer.colourBox.x0,
     sy = y - dy - layer.colourBox.y0;
-  return request.filter === 'cubic' ? sample(layer, sx, sy, catmullRom, 2) : sample(layer, sx, sy, (d) => Math.max(0, 1 - Math.abs(d)), 1);
+  const linear = (d: number) => Math.max(0, 1 - Math.abs(d));
+  const rest = request.filter === 'cubic' ? sample(layer, sx, sy, catmullRom, 2) : sample(layer, sx, sy, linear, 1);
+  const lights = sample({ ...layer, colour: layer.lights }, sx, sy, linear, 1);
+  return rest.map((v, c) => v + lights[c]);
 }
 
 /** The path at a pixel, a list a power of the time; null outside the nodes. */
@@ -139,6 +154,27 @@ function pathAt({ path }: SliceLayer, x: number, y: number): number[][] | null {
       return top * (1 - v + iy) + bottom * (v - iy);
     }),
   );
+}
+
+/** A layer whose colour has no highlights any more: they are in `lights`. */
+interface ApartLayer extends SliceLayer {
+  readonly lights: Float32Array;
+}
+
+/** Light above 1 and above four times the least within two pixels is sampled apart. */
+function withoutHighlights(layer: SliceLayer): ApartLayer {
+  const { width, height } = layer.colourBox,
+    lights = new Float32Array(layer.colour.length),
+    value = (x: number, y: number, c: number) => (x < 0 || y < 0 || x >= width || y >= height ? 0 : layer.colour[(y * width + x) * 4 + c]);
+  for (let i = 0; i < lights.length; i++) {
+    if (i % 4 === 3) continue;
+    const x = (i >> 2) % width,
+      y = Math.floor(i / 4 / width);
+    let least = Infinity;
+    for (let k = 0; k < 25; k++) least = Math.min(least, value(x - 2 + (k % 5), y - 2 + Math.floor(k / 5), i % 4));
+    lights[i] = Math.max(0, layer.colour[i] - Math.max(1, 4 * least));
+  }
+  return { ...layer, colour: layer.colour.map((v, i) => v - lights[i]), lights };
 }
 
 function catmullRom(d: number): number {

@@ -45,3 +45,11 @@ export function sliceTimes(shutter: Shutter, count: number): TimeSlices {
 export function reachFrames(shutter: Pick<Shutter, 'opens' | 'closes' | 'strength'>): number {
   return Math.abs(shutter.strength) * Math.max(Math.abs(shutter.opens), Math.abs(shutter.closes));
 }
+
+const REACHES = [0.5, 1, 2, 4, 8, 16, 40];
+
+/** The reach that a shutter's plan is made for, a step of few: dragging it seldom needs a new plan, and page and server make the same one. */
+export function planReach(shutter: Pick<Shutter, 'opens' | 'closes' | 'strength'>): number {
+  const reach = reachFrames(shutter);
+  return REACHES.find((r) => r >= reach - 1e-9) ?? reach;
+}

@@ -4,7 +4,7 @@ import {
   MOST_SLICES,
   type PlanReport,
   TOO_FAST,
-  reachFrames,
+  planReach,
   type ApplySettings,
   type Attribute,
   type Compression,
@@ -102,7 +102,7 @@ export class BlurPool {
         sources: frame.sources,
         path: frame.path,
         hidden: frame.hidden,
-        reachFrames: reachFrames(frame.settings.shutter),
+        reachFrames: planReach(frame.settings.shutter),
         treatment: {
           limits: { floorPx: frame.limits?.floorPx ?? null, ceilingPx: frame.limits?.ceilingPx ?? null },
           grade: frame.grade ?? null,

@@ -3,7 +3,7 @@ import {
   compareWithin,
   limitSpeeds,
   prepareBlur,
-  reachFrames,
+  planReach,
   renderRows,
   viewColours,
   type DisplayTransform,
@@ -51,7 +51,7 @@ const GAIN = 4;
 export async function reportFrame(request: ReportFrameRequest, host: NodeHost): Promise<ReportFrame> {
   const { sources, path, hidden, limits, shutter, samples, transform } = request;
   const passes = await loadFramePasses(sources, host);
-  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: reachFrames(shutter) });
+  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: planReach(shutter) });
   heldSharedOf(whole);
   const plan = limits === null ? whole : limitSpeeds(whole, limits),
     { width, height } = plan;

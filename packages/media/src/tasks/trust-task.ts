@@ -14,7 +14,7 @@ import {
   VECTOR_MISSING,
   VECTOR_REPAIRED,
   verdictOf,
-  reachFrames,
+  planReach,
   type MotionField,
   type PathChoice,
   type RepairKind,
@@ -65,7 +65,7 @@ export async function trustMapOf(
   host: NodeHost,
 ): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
   const passes = await loadFramePasses(sources, host);
-  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: reachFrames(shutter) });
+  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: planReach(shutter) });
   heldSharedOf(whole);
   const plan = limits === null ? whole : limitSpeeds(whole, limits);
   const open = (layers: typeof plan.layers) => host.kernels.openSlices(layers);

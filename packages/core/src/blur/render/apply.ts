@@ -153,7 +153,14 @@ function overlaps(a: Box, b: Box, margin: number): boolean {
   );
 }
 
-/** The cubic filter overshoots by a little at edges; coverage stays in 0..1. */
+/** The cubic filter overshoots by a little at edges; coverage stays in 0..1, and what would be covered more than once has no more light for it. */
 function clampAlpha(rgba: Float32Array, from: number, to: number): void {
-  for (let i = from * 4 + 3; i < to * 4; i += 4) rgba[i] = rgba[i] < 0 ? 0 : rgba[i] > 1 ? 1 : rgba[i];
+  for (let i = from * 4; i < to * 4; i += 4) {
+    const alpha = rgba[i + 3];
+    if (alpha < 0) rgba[i + 3] = 0;
+    else if (alpha > 1) {
+      for (let c = 0; c < 3; c++) rgba[i + c] /= alpha;
+      rgba[i + 3] = 1;
+    }
+  }
 }
