@@ -58,7 +58,7 @@ async function detect(host: CliHost, options: DepthOptions): Promise<void> {
   if (found === null) throw new IvrexError('missingFile', 'there is no depth pass', options.depth);
   const { encoding: stored, alternatives, isDepth, confidence, evidence, issues } = found;
   answer(options.json ?? false, { encoding: stored, isDepth, confidence, alternatives, evidence, issues }, () => [
-    isDepth ? `${describeDepth(stored)} , confidence ${(100 * confidence).toFixed(0)} %` : 'not a depth pass',
+    isDepth ? `${describeDepth(stored)}; confidence ${(100 * confidence).toFixed(0)} %` : 'not a depth pass',
     ...evidence,
     ...issues.map((f) => `${f.severity}: ${f.message}`),
   ]);

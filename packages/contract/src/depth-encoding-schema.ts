@@ -15,6 +15,11 @@ export const depthEncodingSchema = z.strictObject({
   measured: z.enum(['alongView', 'fromEye']).default('alongView'),
   nothing: z.array(finite).max(4).readonly().default([]),
   filtered: z.boolean().default(false),
+  position: z
+    .tuple([z.string().min(1).max(300), z.string().min(1).max(300), z.string().min(1).max(300)])
+    .readonly()
+    .nullable()
+    .default(null),
 }) satisfies z.ZodType<DepthEncoding>;
 
 /** `channel`: the one to measure; without it the one that holds depth is found. */

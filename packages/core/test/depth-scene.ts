@@ -187,3 +187,14 @@ export function framesOf(scene: Scene, way: Way, withMotion = true): { frames: D
   }));
   return { frames, now: rendered[1] };
 }
+
+/** A camera that is turned and stands somewhere: a point of the picture at a distance, in axes of the scene. */
+export function positionAt(i: number, z: number, turn: number, stands: readonly [number, number, number], mirrored = false): number[] {
+  const x = (z * ((i % SIZE.width) + 0.5 - SIZE.width / 2)) / FOCAL,
+    y = (z * (Math.floor(i / SIZE.width) + 0.5 - SIZE.height / 2)) / FOCAL;
+  const [c, s] = [Math.cos(turn), Math.sin(turn)];
+  // About two axes, so that no axis of the scene lies along the view.
+  const [ax, az] = [c * x + s * z, -s * x + c * z],
+    [by, bz] = [c * y - s * az, s * y + c * az];
+  return [ax + stands[0], (mirrored ? -1 : 1) * by + stands[1], bz + stands[2]];
+}

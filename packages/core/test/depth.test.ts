@@ -5,10 +5,12 @@ import {
   detectDepth,
   nearerValues,
   PLAIN_DEPTH,
+  roundToHalf,
+  storedDepth,
   type DepthEncoding,
   type DepthFrame,
 } from '../src';
-import { framesOf, render, SCENES, SIZE, WAYS } from './depth-scene';
+import { framesOf, positionAt, render, SCENES, SIZE, WAYS } from './depth-scene';
 
 /** Pairs of covered places, far apart: the share whose order is that of the true distances (ties count as wrong unless both are ties). */
 function rightOrder(decoded: Float32Array, truth: Float32Array, alpha: Float32Array): number {
@@ -110,6 +112,80 @@ describe('the channel', () => {
     ['a Z that holds nothing beside one that does', { Z: empty, V: depth }, 'V'],
   ])('%s', (_, names, expected) => expect(detectDepth(withChannels(names)).encoding.channel).toBe(expected));
   test('is the one that was asked for', () => expect(detectDepth(withChannels({ R: depth, G: depth }), 'G').encoding.channel).toBe('G'));
+});
+
+describe('positions', () => {
+  const { frames, now } = framesOf(scene, WAYS['distances, 0']);
+  const nowhere = [0, 1e10, NaN];
+  type Round = (v: number) => number;
+  /** Every frame from a camera of its own, as passes store where points lie. */
+  const positions = (empty: number, mirrored: boolean, round: Round = (v) => v, names = ['X', 'Y', 'Z']): DepthFrame[] =>
+    frames.map((f, n) => {
+      const points = Array.from(f.channels[0].data, (z, i) =>
+        z === 0 ? [empty, empty, empty] : positionAt(i, z, 0.5 + 0.1 * n, [120 + n, -30, 7], mirrored),
+      );
+      const channels = names.map((name, k) => ({ name, type: 'float' as const, data: Float32Array.from(points, (p) => round(p[k])) }));
+      return { ...f, channels };
+    });
+
+  test.each(nowhere.flatMap((empty) => [false, true].map((mirrored) => [empty, mirrored] as const)))(
+    'nothing is %d, mirrored %s: distances of the scene, frame by frame',
+    (empty, mirrored) => {
+      const passes = positions(empty, mirrored),
+        { encoding, isDepth, confidence } = detectDepth(passes);
+      expect({ isDepth, sure: confidence > 0.9, position: encoding.position }).toEqual({
+        isDepth: true,
+        sure: true,
+        position: ['X', 'Y', 'Z'],
+      });
+      for (const [n, { channels, width }] of passes.entries()) {
+        const stored = storedDepth(channels, width, encoding);
+        if (stored === null) throw new Error('no camera');
+        const decoded = decodeDepth(stored, { ...encoding, filtered: false });
+        frames[n].channels[0].data.forEach((z, i) => {
+          if (z === 0 ? decoded[i] !== Infinity : !(Math.abs(decoded[i] - z) < 0.002 * z))
+            throw new Error(`pixel ${i}: ${decoded[i]} instead of ${z}`);
+        });
+      }
+    },
+  );
+
+  test('as halves, far from the origin, they still order the scene', () => {
+    const passes = positions(0, false, roundToHalf, ['R', 'G', 'B']),
+      { encoding } = detectDepth(passes),
+      stored = storedDepth(passes[1].channels, SIZE.width, encoding);
+    expect(encoding.position).toEqual(['R', 'G', 'B']);
+    expect(
+      rightOrder(decodeDepth(stored ?? { type: 'float', data: new Float32Array(0), width: 1 }, encoding), now.distance, now.alpha),
+    ).toBeGreaterThan(0.98);
+  });
+
+  test.each<[string, (i: number, z: number) => number[]]>([
+    ['normals', (i, z) => (z === 0 ? [0, 0, 0] : [Math.sin(i), Math.cos(i), 0.3])],
+    ['colours', (i, z) => [0.5 + 0.4 * Math.sin(z * 3), 0.5 + 0.4 * Math.sin(i / 700), 0.2 + 0.1 * Math.cos(z)]],
+    ['places in the picture', (i) => [(i % SIZE.width) / SIZE.width, Math.floor(i / SIZE.width) / SIZE.height, 0]],
+    ['the same three times', (_, z) => [z, z, z]],
+  ])('%s are none', (_, make) => {
+    const passes = frames.map((f) => {
+      const values = Array.from(f.channels[0].data, (z, i) => make(i, z));
+      return {
+        ...f,
+        channels: [0, 1, 2].map((k) => ({ name: 'RGB'[k], type: 'float' as const, data: Float32Array.from(values, (v) => v[k]) })),
+      };
+    });
+    expect(detectDepth(passes).encoding.position).toBeNull();
+  });
+
+  test('another channel can be asked for, and an empty frame is nothing', () => {
+    const passes = positions(0, false),
+      { encoding } = detectDepth(passes);
+    expect(detectDepth(passes, 'Z').encoding).toMatchObject({ channel: 'Z', position: null });
+    const empty = passes[0].channels.map((c) => ({ ...c, data: new Float32Array(c.data.length) }));
+    const stored = storedDepth(empty, SIZE.width, encoding);
+    expect(stored !== null && decodeDepth(stored, encoding).every((d) => d === Infinity)).toBe(true);
+    expect(storedDepth(passes[0].channels.slice(1), SIZE.width, encoding)).toBeNull();
+    expect(describeDepth(encoding)).toBe('positions in X, Y, Z, 0 is nothing');
+  });
 });
 
 describe('what is no depth', () => {

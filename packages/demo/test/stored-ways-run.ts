@@ -135,7 +135,7 @@ function depthFile(
   depth: Float32Array,
   way: DepthWay,
   range: readonly [number, number],
-  channels: (typeof CHANNELS)[number],
+  channels: Choice['channels'],
 ): { file: string; layer: string } {
   const plain = Float32Array.from(depth, (z) => (z === Infinity ? way.nothing : way.of(z, ...range)));
   const data = way.filter ? mean3(plain) : plain;
@@ -153,6 +153,17 @@ function depthFile(
       };
     case 'layer depth.Z':
       return { file: writeExr({ R: blank, G: blank, B: blank, 'depth.Z': data }, type), layer: 'depth' };
+    case 'positions': {
+      // Of a camera that is turned about its y axis and stands elsewhere; nothing is 0, 0, 0.
+      const [c, s] = [Math.cos(0.7), Math.sin(0.7)];
+      const axis = (of: (x: number, y: number, z: number) => number) =>
+        depth.map((z, i) => {
+          const x = (z * ((i % size.width) + 0.5 - size.width / 2)) / size.width,
+            y = (z * (Math.floor(i / size.width) + 0.5 - size.height / 2)) / size.width;
+          return z === Infinity ? 0 : of(c * x + s * z, -y, c * z - s * x);
+        });
+      return { file: writeExr({ 'P.X': axis((x) => x + 40), 'P.Y': axis((_, y) => y - 7), 'P.Z': axis((_x, _y, z) => z) }), layer: 'P' };
+    }
     case 'TIFF Y':
       return { file: byTool(writeExr({ Y: data }, type), 'tif', ['-d', 'float']), layer: '' };
   }
@@ -190,7 +201,7 @@ function idsFile(ids: ArrayLike<number>, kind: (typeof IDS)[number], alpha: Floa
 interface Choice {
   readonly depth: DepthWay;
   readonly alpha: (typeof ALPHAS)[number];
-  readonly channels: (typeof CHANNELS)[number];
+  readonly channels: (typeof CHANNELS)[number] | 'positions';
   readonly ids: (typeof IDS)[number];
 }
 
@@ -241,10 +252,8 @@ async function measure({ frames, truth, range }: (typeof scenes)[number], choice
 }
 
 const plain = new Map<string, number>();
-const rows = [];
-for (let n = 0; n < COMBINATIONS; n++) {
-  const scene = one(scenes),
-    choice: Choice = { depth: one(DEPTHS), alpha: one(ALPHAS), channels: one(CHANNELS), ids: one(IDS) };
+const rows: { name: string; db: number; plain: number | undefined }[] = [];
+async function hold(scene: (typeof scenes)[number], choice: Choice): Promise<void> {
   // What ids are worth is another question: the plain files have none either, then.
   const key = `${scene.name}/${choice.ids === 'none'}`;
   if (!plain.has(key)) plain.set(key, await measure(scene, choice.ids === 'none' ? { ...PLAIN, ids: 'none' } : PLAIN));
@@ -254,5 +263,10 @@ for (let n = 0; n < COMBINATIONS; n++) {
     plain: plain.get(key),
   });
 }
+for (let n = 0; n < COMBINATIONS; n++) {
+  const scene = one(scenes);
+  await hold(scene, { depth: one(DEPTHS), alpha: one(ALPHAS), channels: one(CHANNELS), ids: one(IDS) });
+}
+for (const scene of scenes) await hold(scene, { ...PLAIN, channels: 'positions' });
 rmSync(folder, { recursive: true, force: true });
 process.stdout.write(JSON.stringify(rows));

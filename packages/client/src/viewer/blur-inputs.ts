@@ -1,5 +1,15 @@
 import { readingOf, type Element, type ElementMatte, type Raster, type ShotDetail } from '@ivrex/contract';
-import { decodeDepth, IvrexError, objectIds, resizeNearest, type DepthEncoding, type MattePlanes, type SampleType } from '@ivrex/core';
+import {
+  decodeDepth,
+  depthChannelNames,
+  noSuchChannel,
+  objectIds,
+  storedDepth,
+  resizeNearest,
+  type DepthEncoding,
+  type MattePlanes,
+  type SampleType,
+} from '@ivrex/core';
 import { depthEncodingOf } from '../api/depth';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
@@ -111,7 +121,7 @@ async function loadRasters(
   };
 }
 
-/** The decoded depth of a raster at the picture's size. @throws IvrexError missingChannel */
+/** The decoded depth of a raster at the picture's size; null when its positions fit no camera. @throws IvrexError missingChannel */
 export function depthPlane(
   detail: ShotDetail,
   { depth }: Element,
@@ -119,15 +129,13 @@ export function depthPlane(
   encoding: DepthEncoding,
   width: number,
   height: number,
-): Float32Array {
-  const stored = namedPlanes(raster).find((p) => p.name === encoding.channel);
-  if (stored === undefined)
-    throw new IvrexError(
-      'missingChannel',
-      `depth is read from channel "${encoding.channel}", but the pass has ${raster.header.names.join(', ')}`,
-    );
-  const type = typesOf(detail, depth).get(encoding.channel) ?? 'float';
-  return atSize(raster, decodeDepth({ data: stored.data, type, width: raster.header.width }, encoding), width, height);
+): Float32Array | null {
+  const types = typesOf(detail, depth),
+    channels = namedPlanes(raster).map(({ name, data }) => ({ name, data, type: types.get(name) ?? ('float' as const) }));
+  if (depthChannelNames(encoding).some((name) => !channels.some((c) => c.name === name)))
+    throw noSuchChannel(encoding, raster.header.names);
+  const stored = storedDepth(channels, raster.header.width, encoding);
+  return stored && atSize(raster, decodeDepth(stored, encoding), width, height);
 }
 
 function atSize<T extends Float32Array | Uint32Array>({ header }: Raster, plane: T, width: number, height: number): T {

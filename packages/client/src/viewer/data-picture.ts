@@ -7,7 +7,9 @@ import {
   idChannelsOf,
   objectIds,
   rankPlanes,
+  storedDepth,
   type DepthEncoding,
+  type StoredDepth,
   type NamedPlane,
   type RankPlanes,
 } from '@ivrex/core';
@@ -33,7 +35,14 @@ export function showData(
   const planes = raster.planes.map((p) => (p instanceof Float32Array ? p : Float32Array.from(p, halfToNumber)));
   const rgba = new Float32Array(width * height * 4);
   if (isCryptomatte(raster)) return showObjects(raster, chosen);
-  if (depth !== null && names.includes(depth.channel)) return showDepth(raster, planes[names.indexOf(depth.channel)], depth);
+  const stored =
+    depth &&
+    storedDepth(
+      names.map((name, n) => ({ name, type: 'float' as const, data: planes[n] })),
+      width,
+      depth,
+    );
+  if (depth && stored) return showDepth(raster, stored, depth);
   const put = (i: number, r: number, g: number, b: number) => rgba.set([r, g, b, 1], i * 4);
   if (role === 'ids') {
     const named = namedPlanes({ ...raster, planes }),
@@ -86,8 +95,8 @@ export function showData(
 }
 
 /** Near is bright, whatever is stored; nothing is black. */
-function showDepth({ header: { width, height } }: Raster, data: Float32Array, encoding: DepthEncoding): ShownPixels {
-  const distance = decodeDepth({ type: 'float', data, width }, encoding),
+function showDepth({ header: { width, height } }: Raster, stored: StoredDepth, encoding: DepthEncoding): ShownPixels {
+  const distance = decodeDepth(stored, encoding),
     there = distance.filter((d) => d < Infinity).sort();
   const rgba = new Float32Array(width * height * 4);
   // One over the distance, so that what is far does not press what is near into one grey.

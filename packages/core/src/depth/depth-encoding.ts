@@ -19,6 +19,8 @@ export interface DepthEncoding {
   readonly nothing: readonly number[];
   /** Edges were filtered as if the pass were a picture: values between two surfaces are nobody's depth. */
   readonly filtered: boolean;
+  /** The pass holds where each pixel's point lies: its three channels. Distances are worked out from them, frame by frame, and law, zero and scale say nothing. */
+  readonly position: readonly [string, string, string] | null;
 }
 
 /** Distances as they are, 0 for nothing. */
@@ -33,6 +35,7 @@ export const PLAIN_DEPTH: DepthEncoding = {
   measured: 'alongView',
   nothing: [0],
   filtered: false,
+  position: null,
 };
 
 /** Which of two stored values is nearer. */
@@ -55,10 +58,10 @@ export function depthLawWords({ law, zero, scale }: Pick<DepthEncoding, 'law' | 
 
 /** In one line: "channel Z, smaller is nearer, 0 is nothing". */
 export function describeDepth(encoding: DepthEncoding): string {
-  const { channel, law, nothing, filtered, measured } = encoding;
+  const { channel, law, nothing, filtered, measured, position } = encoding;
   return [
-    `channel ${channel}`,
-    `${nearerValues(encoding)} is nearer`,
+    position === null ? `channel ${channel}` : `positions in ${position.join(', ')}`,
+    position === null ? `${nearerValues(encoding)} is nearer` : null,
     law === 'inverse' ? 'one over the distance' : null,
     nothing.length === 0 ? null : `${nothing.map(storedText).join(' and ')} ${nothing.length > 1 ? 'are' : 'is'} nothing`,
     filtered ? 'filtered edges' : null,

@@ -2,10 +2,12 @@ import { coveringVotes, type CoveringVotes } from './covering';
 import { decodeDepth, isNothing } from './decode-depth';
 import { depthChannelOf } from './depth-channel';
 import { PLAIN_DEPTH, storedText, type DepthEncoding } from './depth-encoding';
-import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
+import { strideOf, type DepthChannel, type DepthFrame, type DepthPlane } from './depth-frame';
 import { ENOUGH_BENDS, FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
 import { depthValues, type DepthValues } from './depth-values';
 import { flatSurfaces } from './flat-surfaces';
+import { cameraOfPositions, distancesOf } from './position-depth';
+import { positionsOf } from './stored-depth';
 
 export const DEPTH_CODES = ['notDepth', 'nearerUnknown', 'coarseSteps', 'filteredEdges', 'relativeDepth', 'oneDepth'] as const;
 export type DepthCode = (typeof DEPTH_CODES)[number];
@@ -32,6 +34,8 @@ export const DEPTH_SURE = 0.8;
  * @param chosen the channel, when somebody knows
  */
 export function detectDepth(frames: readonly DepthFrame[], chosen: string | null = null): DepthDetection {
+  const positions = chosen === null ? detectPositions(frames[0]) : null;
+  if (positions !== null) return positions;
   const { channel, why } = depthChannelOf(frames[0], chosen);
   const planes = frames.flatMap(({ channels, ...frame }): DepthPlane[] => {
     const stored = channels.find((c) => c.name === channel.name);
@@ -97,12 +101,7 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
       severity: 'warning',
       message: `It can't be told whether ${storedText(low)} or ${storedText(high)} is nearer. Say which: choose what the values are.`,
     });
-  if (encoding.filtered)
-    issues.push({
-      code: 'filteredEdges',
-      severity: 'warning',
-      message: `${Math.round(mixed * 100)} % of its edges hold values between two surfaces: the pass was filtered. They take the depth of what they belong to.`,
-    });
+  if (encoding.filtered) issues.push(filteredIssue(mixed));
   if (best.isRelative)
     issues.push({
       code: 'relativeDepth',
@@ -121,6 +120,68 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
     share,
   }));
   return { encoding, alternatives, isDepth: true, confidence, evidence, issues };
+}
+
+/** A pass of three channels that hold where each pixel's point lies: one camera shows them all where they are. Null when it is none. */
+function detectPositions(frame: DepthFrame): DepthDetection | null {
+  const axes = frame.channels.filter((c) => !/^a(lpha)?$/i.test(c.name)),
+    positions = positionsOf(axes, frame.width);
+  if (positions === null) return null;
+  const nothing = emptyPositions(frame, axes),
+    camera = cameraOfPositions(positions, nothing);
+  if (camera === null) return null;
+  const [a, b, c] = axes.map(({ name }) => name);
+  if (camera.isFlat)
+    return {
+      encoding: { ...PLAIN_DEPTH, channel: a, nothing },
+      alternatives: [],
+      isDepth: false,
+      confidence: 0.9,
+      evidence: [],
+      issues: [
+        {
+          code: 'notDepth',
+          severity: 'warning',
+          message: `Channels ${a}, ${b} and ${c} say where in the picture pixels lie, and all are equally far: nothing is in front of anything.`,
+        },
+      ],
+    };
+  const plain: DepthEncoding = { ...PLAIN_DEPTH, channel: a, nothing, position: [a, b, c] };
+  const stored = { name: '', type: 'float' as const, data: distancesOf(positions, camera, nothing) };
+  const mixed = mixedShare([{ ...frame, stored }], plain),
+    encoding = { ...plain, filtered: mixed > FILTERED };
+  const evidence = [
+    `Channels ${a}, ${b} and ${c} hold positions: one camera shows ${camera.points} of them where they are, to ${camera.missPx.toFixed(2)} px.`,
+    nothing.length === 0 ? 'No value stands for nothing.' : `Nothing is stored as ${nothing.map(storedText).join(' and ')}.`,
+  ];
+  const issues = encoding.filtered ? [filteredIssue(mixed)] : [];
+  return { encoding, alternatives: [{ encoding, share: 1 }], isDepth: true, confidence: SURE_OF_POSITIONS, evidence, issues };
+}
+
+const SURE_OF_POSITIONS = 0.99,
+  /** A value that this share of the pixels hold in all three channels stands for nothing. */
+  EMPTY_SHARE = 0.002;
+
+function emptyPositions(frame: DepthFrame, [a, b, c]: readonly DepthChannel[]): number[] {
+  const seen = new Map<number, number>();
+  let looked = 0;
+  for (let i = strideOf(frame) >> 1; i < a.data.length; i += strideOf(frame)) {
+    looked++;
+    const v = a.data[i];
+    if (v === b.data[i] && v === c.data[i]) seen.set(v, (seen.get(v) ?? 0) + 1);
+  }
+  return [...seen]
+    .filter(([, n]) => n > EMPTY_SHARE * looked)
+    .map(([v]) => v)
+    .slice(0, 4);
+}
+
+function filteredIssue(mixed: number): DepthDetection['issues'][number] {
+  return {
+    code: 'filteredEdges',
+    severity: 'warning',
+    message: `${Math.round(mixed * 100)} % of its edges hold values between two surfaces: the pass was filtered. They take the depth of what they belong to.`,
+  };
 }
 
 function nothingWords({ nothing, nothingFrom, brokenShare }: DepthValues): string[] {

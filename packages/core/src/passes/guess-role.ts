@@ -50,6 +50,10 @@ function guessByName(pass: PassNames): RoleGuess {
     const found =
       named('motion', 'motion|motions|vector|vectors|velocity|veloc|mv|mvec|flow|speed') ??
       named('depth', 'depth|zdepth|z') ??
+      (isNamedForPositions(pass)
+        ? // Less sure than depth itself: where there is both, that is used.
+          ({ role: 'depth', sure: 0.9, reason: 'named for positions: depth is worked out from them' } as const)
+        : null) ??
       named('ids', 'id|ids|objectid|object|materialid|crypto') ??
       named('shadow', 'shadow|shadows|shd') ??
       named('matte', 'matte|mattes|mask|masks|holdout|coverage');
@@ -67,6 +71,12 @@ function guessByName(pass: PassNames): RoleGuess {
       ? { role: 'reference', sure: 0.9, reason: 'the file name says that it is blurred' }
       : { role: 'beauty', sure: says(pass.file, 'beauty|rgba|main|colou?r') ? 0.9 : 0.6, reason: 'the main colour picture' })
   );
+}
+
+/** A pass that says it holds where each pixel's point lies. */
+export function isNamedForPositions({ file, layer, channels }: Pick<PassNames, 'file' | 'layer' | 'channels'>): boolean {
+  const words = 'pos|position|positions|pworld|pcam|worldpos|wpos';
+  return channels.length >= 3 && (layer === '' ? says(file, words) : says(layer, `${words}|p`));
 }
 
 const NAMED_FOR: Record<PassRole, string> = {

@@ -1,12 +1,16 @@
 import {
   completeDepth,
   decodeDepth,
+  depthChannelNames,
   detectDepth,
   IvrexError,
+  NO_CAMERA,
+  noSuchChannel,
   orNull,
   resizeMotionField,
   resizeNearest,
   resizePlane,
+  storedDepth,
   type DepthChannel,
   type DepthDetection,
   type DepthEncoding,
@@ -82,16 +86,24 @@ export async function usableDepth(sources: DepthSources, host: NodeHost, warning
   return found.isDepth ? found.encoding : null;
 }
 
-async function loadChannels(pass: PassFile, reader: FileReader): Promise<{ channels: DepthChannel[]; width: number; height: number }> {
+/** Channels of the pass by their short names; only the named ones, when some are named. */
+async function loadChannels(
+  pass: PassFile,
+  reader: FileReader,
+  named: readonly string[] | null = null,
+): Promise<{ channels: DepthChannel[]; width: number; height: number; inLayer: readonly string[] }> {
   const { header } = await reader.open(pass.file);
   const types = new Map(header.parts[pass.part].channels.map((c) => [c.name, c.type]));
-  const { planes, width, height } = await reader.planes(pass, channelsInLayer(header, pass).slice(0, MOST_CHANNELS));
+  const full = channelsInLayer(header, pass),
+    inLayer = full.map((name) => shortName(header, pass, name));
+  const wanted = named === null ? full.slice(0, MOST_CHANNELS) : full.filter((_, n) => named.includes(inLayer[n]));
+  const { planes, width, height } = await reader.planes(pass, wanted);
   const channels = [...planes].map(([name, data]) => ({
     name: shortName(header, pass, name),
     type: types.get(name) ?? ('float' as const),
     data,
   }));
-  return { channels, width, height };
+  return { channels, width, height, inLayer };
 }
 
 /** No depth pass has more. */
@@ -108,33 +120,31 @@ export function otherSize(
   );
 }
 
-/** A frame's depth at the beauty's size: decoded, of its nearest pixels; `exact` refuses another size. `NaN` at filtered edges: the blur gives them to what moves as they do. */
+/**
+ * A frame's depth at the beauty's size: decoded, of its nearest pixels; `exact` refuses another size. `NaN` at filtered edges: the blur gives them to what
+ * moves as they do. Null, with a warning, when positions fit no camera. @throws IvrexError missingChannel, sizeMismatch
+ */
 export async function loadDepth(
   pass: PassFile,
   encoding: DepthEncoding,
   beauty: Pick<Picture, 'width' | 'height'>,
   reader: FileReader,
   warnings: string[] | 'exact',
-): Promise<Float32Array> {
-  const { header } = await reader.open(pass.file);
-  const inLayer = channelsInLayer(header, pass),
-    full = inLayer.find((name) => shortName(header, pass, name) === encoding.channel);
-  if (full === undefined)
-    throw new IvrexError(
-      'missingChannel',
-      `depth is read from channel "${encoding.channel}", but the pass has ${inLayer.map((n) => shortName(header, pass, n)).join(', ')}; choose another channel`,
-      pass.file,
-    );
-  const { planes, width, height } = await reader.planes(pass, [full]);
+): Promise<Float32Array | null> {
+  const { channels, width, height, inLayer } = await loadChannels(pass, reader, depthChannelNames(encoding));
+  if (channels.length < depthChannelNames(encoding).length) throw noSuchChannel(encoding, inLayer, pass.file);
   const isSame = width === beauty.width && height === beauty.height;
   if (!isSame && warnings === 'exact') throw otherSize({ width, height }, beauty);
   if (!isSame && warnings !== 'exact')
     warnings.push(
-      `${encoding.channel} is ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}: its nearest pixels were taken`,
+      `${depthChannelNames(encoding).join(', ')}: ${width} x ${height}, the beauty ${beauty.width} x ${beauty.height}; its nearest pixels were taken`,
     );
-  const type = header.parts[pass.part].channels.find((c) => c.name === full)?.type ?? 'float',
-    data = planes.get(full) ?? new Float32Array(width * height);
-  return resizeNearest(decodeDepth({ type, data, width }, encoding), width, height, beauty.width, beauty.height);
+  const stored = storedDepth(channels, width, encoding);
+  if (stored === null) {
+    if (warnings !== 'exact') warnings.push(`${pass.file}: ${NO_CAMERA}`);
+    return null;
+  }
+  return resizeNearest(decodeDepth(stored, encoding), width, height, beauty.width, beauty.height);
 }
 
 /** Depth of a frame that does not move: a lens needs no motion. Null when what is stored is no depth. */
@@ -150,5 +160,6 @@ export async function loadStillDepth(
   const frame = { ...files, motion: null };
   const encoding = depth.encoding ?? (await usableDepth({ frames: [frame], encoding: null, shape, fps: null }, reader.host, warnings));
   if (encoding === null) return null;
-  return completeDepth(await loadDepth(depth, encoding, beauty, reader, warnings), beauty.width, { ids: null, motion: null });
+  const loaded = await loadDepth(depth, encoding, beauty, reader, warnings);
+  return loaded && completeDepth(loaded, beauty.width, { ids: null, motion: null });
 }

@@ -4,6 +4,7 @@ import {
   encodeExr,
   estimateMotion,
   IvrexError,
+  NO_CAMERA,
   proveMotion,
   rawPixels,
   readMotion,
@@ -210,6 +211,7 @@ async function derived(
     }
     const encoding = surface.pass.encoding ?? (await depthInUnits(surface.pass, beauty, reader.host));
     const depth = await loadDepth(surface.pass, encoding, pictures, reader, 'exact');
+    if (depth === null) throw new IvrexError('badSetting', NO_CAMERA);
     const kinds: DepthKind[] = surface.measured === 'auto' ? ['alongView', 'fromEye'] : [surface.measured];
     const tried = kinds.map((measured) => ({ measured, made: derive({ kind: 'depth', depth, measured }) }));
     // Along the view axis is usual: the other one must fit better to be taken.

@@ -30,17 +30,12 @@ export function LensCard({ element }: { element: Element }) {
     distances = rasterOf(useRaster(element.depth, frame, 'planes'));
   const measured = useMeasuredDepth(whole, element).data,
     stored = element.depthEncoding ?? (measured?.isDepth ? measured.encoding : null);
-  const depth = useMemo(
-    () =>
-      distances === null || stored === null
-        ? null
-        : completeDepth(
-            depthPlane(whole, element, distances, stored, distances.header.width, distances.header.height),
-            distances.header.width,
-            { ids: null, motion: null },
-          ),
-    [distances, stored],
-  );
+  const depth = useMemo(() => {
+    if (distances === null || stored === null) return null;
+    const { width, height } = distances.header,
+      decoded = depthPlane(whole, element, distances, stored, width, height);
+    return decoded && completeDepth(decoded, width, { ids: null, motion: null });
+  }, [distances, stored]);
   const doubts = useMemo(() => {
     if (depth === null || picture === null || picture.header.width * picture.header.height !== depth.length) return null;
     const halves = picture.planes[0];

@@ -1,5 +1,5 @@
 import { roleOf, type CameraTrackRow, type MadeSource, type Pass, type PassId, type ShotDetail } from '@ivrex/contract';
-import { rawPixels, type Encoding } from '@ivrex/core';
+import { isNamedForPositions, rawPixels, type Encoding } from '@ivrex/core';
 import { Alert, Button, Select, Upload } from 'antd';
 import { useEffect, useState } from 'react';
 import { useAddCameraTrack, useCameraTracks } from '../../api/made-motion';
@@ -25,8 +25,8 @@ export function CameraSource({ detail, onChange }: Props) {
   const own = passes.find((p) => p.id === settings.elements[0].beauty)?.sequenceId;
   const near = [...passes.filter((p) => p.sequenceId === own), ...passes.filter((p) => p.sequenceId !== own)];
   const inHeaders = near.filter((p) => p.facts.some((f) => f.name === 'worldToNDC') && !p.file.startsWith('(made)')).filter(isFirstOfFile);
-  const depths = near.filter((p) => roleOf(settings, p) === 'depth'),
-    positions = near.filter(isPosition),
+  const positions = near.filter(isNamedForPositions),
+    depths = near.filter((p) => roleOf(settings, p) === 'depth' && !positions.includes(p)),
     moving = passes.filter((p) => roleOf(settings, p) === 'motion' && p.channels.length >= 3 && !p.file.startsWith('(made)'));
   const cameras = [
     ...(tracks.data ?? []).map((t) => ({ value: t.id as string, label: trackWords(t), choice: { from: 'track', track: t.id } as const })),
@@ -179,11 +179,6 @@ function encodingOf({ channels }: Pass, { space, unit }: StoredVelocity): Encodi
 
 function isFirstOfFile(pass: Pass, index: number, all: readonly Pass[]): boolean {
   return all.findIndex((p) => p.sequenceId === pass.sequenceId) === index;
-}
-
-/** By name only: values of a position pass look like any others. */
-function isPosition({ name, layer, file, channels }: Pass): boolean {
-  return channels.length >= 3 && /(^|[^a-z])(p|pos|position|positions|pworld|worldpos|wpos)([^a-z]|$)/i.test(`${name} ${layer} ${file}`);
 }
 
 function trackWords({ name, firstFrame, lastFrame }: CameraTrackRow): string {

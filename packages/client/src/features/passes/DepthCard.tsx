@@ -34,8 +34,8 @@ export function DepthCard({ detail, element, pass, onEncoding }: Props) {
       {used !== null && (
         <>
           <span data-testid="depth-words">{wordsOf(chosen, measured)}</span>
-          <ChannelRow detail={detail} element={element} pass={pass} used={used} onEncoding={onEncoding} />
-          {measured !== null && <LawRow measured={measured} used={used} choose={choose} />}
+          <ChannelRow detail={detail} element={element} pass={pass} used={used} measured={measured} onEncoding={onEncoding} />
+          {measured !== null && used.position === null && <LawRow measured={measured} used={used} choose={choose} />}
           <NothingRow used={used} choose={choose} />
           <NamedRow name="Filtered edges">
             <Switch
@@ -64,10 +64,19 @@ function wordsOf(chosen: DepthEncoding | null, measured: DepthAnswer | null): st
   return `Detected: ${describeDepth(measured.encoding)}; confidence ${Math.round(100 * measured.confidence)} %.`;
 }
 
-function ChannelRow({ detail, element, pass, used, onEncoding }: Props & { readonly used: DepthEncoding }) {
+function ChannelRow({
+  detail,
+  element,
+  pass,
+  used,
+  measured,
+  onEncoding,
+}: Props & { readonly used: DepthEncoding; readonly measured: DepthAnswer | null }) {
   const [problem, setProblem] = useState<string | null>(null);
+  const positions = used.position ?? measured?.encoding.position ?? null;
   const take = async (channel: string) => {
     setProblem(null);
+    if (channel === ALL_POSITIONS) return onEncoding(null, 'Depth from positions');
     try {
       const found = await measureDepthChannel(detail, element, channel);
       if (found !== null) onEncoding(found.encoding, `Depth from channel ${channel}`);
@@ -82,14 +91,20 @@ function ChannelRow({ detail, element, pass, used, onEncoding }: Props & { reado
         className="grow"
         size="small"
         aria-label="Channel that holds depth"
-        value={used.channel}
-        options={pass.channels.map(({ name, type }) => ({ value: name, label: `${name} (${type})` }))}
+        value={used.position === null ? used.channel : ALL_POSITIONS}
+        options={[
+          ...(positions === null ? [] : [{ value: ALL_POSITIONS, label: `${positions.join(', ')}: positions` }]),
+          ...pass.channels.map(({ name, type }) => ({ value: name, label: `${name} (${type})` })),
+        ]}
         onChange={(channel: string) => void take(channel)}
       />
       {problem !== null && <span className="warning-text">{problem}</span>}
     </NamedRow>
   );
 }
+
+/** Stands for the three channels of positions: no channel is called so. */
+const ALL_POSITIONS = ' positions';
 
 interface PartProps {
   readonly used: DepthEncoding;
