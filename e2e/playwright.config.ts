@@ -39,11 +39,12 @@ export default defineConfig({
       ],
     },
   },
-  webServer: PORTS.map((port) => ({
+  webServer: PORTS.slice(0, isTour ? 1 : PORTS.length).map((port) => ({
     command: `node e2e/serve.mjs ${port}`,
     cwd: '..',
     url: `http://127.0.0.1:${port}/api/health`,
-    timeout: 180000,
+    // The tour's frames may have to be rendered first.
+    timeout: isTour ? 1200000 : 180000,
     stdout: 'ignore',
     stderr: 'pipe',
     reuseExistingServer: false,

@@ -22,8 +22,7 @@ const ROUND_TRIP_PX = 1,
   MIRRORED_SHARE = 0.35;
 /** Depths this near are of the same surface; it may come nearer or turn within a frame. */
 const SAME_DEPTH = 0.15;
-const FARTHER = 1.06,
-  FARTHER_WITHIN = 1.3;
+const FARTHER = 1.06;
 
 /** A neighbouring frame in which hidden places are looked for. */
 export class FrameLook {
@@ -58,13 +57,10 @@ export class FrameLook {
       sameDepth &&
       Math.hypot(back[i * 2] + wayX, back[i * 2 + 1] + wayY) <= limit;
     if (!same) {
-      // Inside one object its rank says nothing: an arm before its own body is nearer than the body. There a depth must differ by more, since the
-      // object may itself come nearer within a frame.
-      const isOwn = ids !== null && ids[i] !== 0 && ids[i] === like.id;
-      const farther =
-        ids !== null && ids[i] !== 0 && !isOwn
-          ? like.isFarther(ids[i])
-          : depth !== null && like.depth > 0 && depth[i] > like.depth * (isOwn ? FARTHER_WITHIN : FARTHER);
+      // An object has one rank, and an arm before its own body is nearer than the body: depth tells more, where there is any.
+      const hasDepth = depth !== null && like.depth > 0,
+        isOther = ids !== null && ids[i] !== 0 && ids[i] !== like.id;
+      const farther = hasDepth ? depth[i] > like.depth * FARTHER : isOther && like.isFarther(ids[i]);
       return farther ? ABSENT : UNKNOWN;
     }
     if (!this.isPure(i)) return UNKNOWN;
