@@ -46,6 +46,7 @@ export * from './depth/depth-encoding';
 export * from './depth/decode-depth';
 export * from './depth/complete-depth';
 export * from './depth/stored-depth';
+export * from './depth/depth-detection';
 export * from './depth/detect-depth';
 export type { DepthChannel, DepthFrame } from './depth/depth-frame';
 export * from './passes/data-planes';

@@ -1,29 +1,14 @@
 import { coveringVotes, type CoveringVotes } from './covering';
-import { decodeDepth, isNothing } from './decode-depth';
+import { isNothing } from './decode-depth';
 import { depthChannelOf } from './depth-channel';
+import type { DepthCode, DepthDetection } from './depth-detection';
 import { PLAIN_DEPTH, storedText, type DepthEncoding } from './depth-encoding';
-import { strideOf, type DepthChannel, type DepthFrame, type DepthPlane } from './depth-frame';
+import { strideOf, type DepthFrame, type DepthPlane } from './depth-frame';
 import { ENOUGH_BENDS, FLAT_SURE, judgeLaws, MOST_K } from './depth-laws';
 import { depthValues, type DepthValues } from './depth-values';
+import { detectPositions } from './detect-positions';
+import { FILTERED, filteredIssue, mixedShare } from './filtered-edges';
 import { flatSurfaces } from './flat-surfaces';
-import { cameraOfPositions, distancesOf } from './position-depth';
-import { positionsOf } from './stored-depth';
-
-export const DEPTH_CODES = ['notDepth', 'nearerUnknown', 'coarseSteps', 'filteredEdges', 'relativeDepth', 'oneDepth'] as const;
-export type DepthCode = (typeof DEPTH_CODES)[number];
-
-export interface DepthDetection {
-  readonly encoding: DepthEncoding;
-  /** All that was considered, the likeliest first; `share` of all, 0 to 1. */
-  readonly alternatives: readonly { readonly encoding: DepthEncoding; readonly share: number }[];
-  /** False: what is stored is no depth, and nothing should use it. */
-  readonly isDepth: boolean;
-  /** That nearer and farther are told apart as they are, 0 to 1. */
-  readonly confidence: number;
-  /** What was measured, in sentences. */
-  readonly evidence: readonly string[];
-  readonly issues: readonly { readonly code: DepthCode; readonly severity: 'info' | 'warning'; readonly message: string }[];
-}
 
 /** Below this the artist is asked which values are nearer. */
 export const DEPTH_SURE = 0.8;
@@ -122,110 +107,10 @@ export function detectDepth(frames: readonly DepthFrame[], chosen: string | null
   return { encoding, alternatives, isDepth: true, confidence, evidence, issues };
 }
 
-/** A pass of three channels that hold where each pixel's point lies: one camera shows them all where they are. Null when it is none. */
-function detectPositions(frame: DepthFrame): DepthDetection | null {
-  const axes = frame.channels.filter((c) => !/^a(lpha)?$/i.test(c.name)),
-    positions = positionsOf(axes, frame.width);
-  if (positions === null) return null;
-  const nothing = emptyPositions(frame, axes),
-    camera = cameraOfPositions(positions, nothing);
-  if (camera === null) return null;
-  const [a, b, c] = axes.map(({ name }) => name);
-  if (camera.isFlat)
-    return {
-      encoding: { ...PLAIN_DEPTH, channel: a, nothing },
-      alternatives: [],
-      isDepth: false,
-      confidence: 0.9,
-      evidence: [],
-      issues: [
-        {
-          code: 'notDepth',
-          severity: 'warning',
-          message: `Channels ${a}, ${b} and ${c} say where in the picture pixels lie, and all are equally far: nothing is in front of anything.`,
-        },
-      ],
-    };
-  const plain: DepthEncoding = { ...PLAIN_DEPTH, channel: a, nothing, position: [a, b, c] };
-  const stored = { name: '', type: 'float' as const, data: distancesOf(positions, camera, nothing) };
-  const mixed = mixedShare([{ ...frame, stored }], plain),
-    encoding = { ...plain, filtered: mixed > FILTERED };
-  const evidence = [
-    `Channels ${a}, ${b} and ${c} hold positions: one camera shows ${camera.points} of them where they are, to ${camera.missPx.toFixed(2)} px.`,
-    nothing.length === 0 ? 'No value stands for nothing.' : `Nothing is stored as ${nothing.map(storedText).join(' and ')}.`,
-  ];
-  const issues = encoding.filtered ? [filteredIssue(mixed)] : [];
-  return { encoding, alternatives: [{ encoding, share: 1 }], isDepth: true, confidence: SURE_OF_POSITIONS, evidence, issues };
-}
-
-const SURE_OF_POSITIONS = 0.99,
-  /** A value that this share of the pixels hold in all three channels stands for nothing. */
-  EMPTY_SHARE = 0.002;
-
-function emptyPositions(frame: DepthFrame, [a, b, c]: readonly DepthChannel[]): number[] {
-  const seen = new Map<number, number>();
-  let looked = 0;
-  for (let i = strideOf(frame) >> 1; i < a.data.length; i += strideOf(frame)) {
-    looked++;
-    const v = a.data[i];
-    if (v === b.data[i] && v === c.data[i]) seen.set(v, (seen.get(v) ?? 0) + 1);
-  }
-  return [...seen]
-    .filter(([, n]) => n > EMPTY_SHARE * looked)
-    .map(([v]) => v)
-    .slice(0, 4);
-}
-
-function filteredIssue(mixed: number): DepthDetection['issues'][number] {
-  return {
-    code: 'filteredEdges',
-    severity: 'warning',
-    message: `${Math.round(mixed * 100)} % of its edges hold values between two surfaces: the pass was filtered. They take the depth of what they belong to.`,
-  };
-}
-
 function nothingWords({ nothing, nothingFrom, brokenShare }: DepthValues): string[] {
   if (nothing.length === 0 && brokenShare === 0) return ['No value stands for nothing.'];
   const what = [...nothing.map(storedText), ...(brokenShare > 0 ? ['no number'] : [])].join(' and ');
   return [`Nothing is stored as ${what}: ${nothingFrom === 'clear' ? 'it is where the picture is clear' : 'nothing else is near it'}.`];
-}
-
-/** From this share of edges on a pass was filtered; unfiltered ones have a few slivers. */
-const FILTERED = 0.35,
-  FEWEST_EDGES = 60,
-  /** A step of depth, relative to the nearer side; how level both sides of it are, and where a mixed value lies, as shares of the stored step. */
-  STEP = 0.1,
-  LEVEL = 0.1,
-  MIXED = [0.22, 0.78] as const;
-
-/** Share of the steps of depth whose middle is neither side: level for two pixels, something between, level again. */
-function mixedShare([{ stored, width, height, alpha }]: readonly DepthPlane[], encoding: DepthEncoding): number {
-  const { data } = stored,
-    distance = decodeDepth({ ...stored, width }, encoding);
-  let edges = 0,
-    mixed = 0;
-  for (let y = 3; y < height - 3; y++)
-    for (let x = 3; x < width - 3; x++) {
-      const i = y * width + x;
-      if (alpha !== null && alpha[i] <= 0) continue;
-      for (const by of [1, width]) {
-        const before = i - 2 * by,
-          after = i + 2 * by;
-        if (!(Math.abs(distance[before] - distance[after]) > STEP * Math.min(distance[before], distance[after]))) continue;
-        const step = data[after] - data[before],
-          limit = LEVEL * Math.abs(step);
-        if (
-          !Number.isFinite(step) ||
-          Math.abs(data[before] - data[before - by]) > limit ||
-          Math.abs(data[after] - data[after + by]) > limit
-        )
-          continue;
-        edges++;
-        const share = (data[i] - data[before]) / step;
-        if (share > MIXED[0] && share < MIXED[1]) mixed++;
-      }
-    }
-  return edges < FEWEST_EDGES ? 0 : mixed / edges;
 }
 
 /** How much lower in the picture the larger half of the stored values lies than the smaller half: 1 is a floor from bottom to top, -1 the other way. */
