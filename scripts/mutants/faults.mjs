@@ -176,10 +176,24 @@ export const faults = [
     test: tests('core/test/blur'),
   },
   {
+    name: 'alpha above 1 darkens what it covers',
+    file: core('blur/plan/prepare.ts'),
+    find: 'out[i + 3] = Math.min(1, Math.max(0, out[i + 3]));',
+    replace: '',
+    test: tests('core/test/hidden'),
+  },
+  {
+    name: 'positions are seen from behind',
+    file: core('depth/position-depth.ts'),
+    find: 'a * x[i] + b * y[i] + c * z[i] + d',
+    replace: 'd - a * x[i] - b * y[i] - c * z[i]',
+    test: tests('core/test/depth'),
+  },
+  {
     name: 'speeds above the ceiling are left',
     file: core('blur/render/limit-speeds.ts'),
-    find: 'speed > ceilingPx ? ceilingPx / speed : 1',
-    replace: 'speed > ceilingPx ? 1 : 1',
+    find: 'share * speed > ceilingPx ? ceilingPx / speed : share',
+    replace: 'share * speed > ceilingPx ? share : share',
     test: tests('core/test/plan-figures'),
   },
   {

@@ -164,6 +164,17 @@ test('NaN and infinity in a neighbour or in the clean background spread nowhere'
   expect(blur({ background: clean }, HALF).out.every(Number.isFinite)).toBe(true);
 });
 
+test('alpha above 1 is taken for 1, and its light is left alone, where it moves and where it stands', () => {
+  const plain = frameAt(0),
+    over = frameAt(0);
+  for (let i = 3; i < over.rgba.length; i += 4) if (over.rgba[i] === 1) over.rgba[i] = 2;
+  const [a, b] = [plain, over].map((now) => blur(now, HALF));
+  expect(b.out.every((v, i) => v === a.out[i])).toBe(true);
+  expect(b.report.warnings).toEqual([
+    expect.stringMatching(/^This frame has \d+ pixels with an alpha below 0 or above 1: it counts as 0 or 1\.$/),
+  ]);
+});
+
 test('ids in the neighbours alone are no ids: they would be held against nothing', () => {
   const bare = (passes: BlurFramePasses): BlurFramePasses => ({ ...passes, ids: null });
   const now = bare(frameAt(0)),

@@ -11,6 +11,8 @@ import { planLayers } from './plan-layers';
 
 /** What infinite light is taken for: the largest number that a half holds. */
 const LARGEST_HALF = 65504;
+/** Alpha this far beyond 0 or 1 is rounding, and not worth a word. */
+const ROUNDING = 0.002;
 
 const ALL_STEPS: BlurSteps = { chain: true, shear: true, edges: true, through: true };
 
@@ -61,7 +63,7 @@ function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, 
 function cleanInput(given: BlurInput, warnings: string[]): BlurInput {
   const clean = <T extends BlurFramePasses>(frame: T, name: string): T => ({
     ...frame,
-    rgba: finiteColours(frame.rgba, name, warnings),
+    rgba: usableColours(frame.rgba, name, warnings),
     depth: frame.depth && completeDepth(frame.depth, given.width, frame),
   });
   const now = clean(given, 'This frame'),
@@ -71,7 +73,7 @@ function cleanInput(given: BlurInput, warnings: string[]): BlurInput {
     motion: completeMotion(now, previous),
     previous: previous && withIdsOf(now, previous),
     next: given.next ? withIdsOf(now, clean(given.next, 'The frame after')) : null,
-    background: given.background ? finiteColours(given.background, 'The clean background', warnings) : null,
+    background: given.background ? usableColours(given.background, 'The clean background', warnings) : null,
   };
 }
 
@@ -80,24 +82,40 @@ function withIdsOf(now: BlurFramePasses, neighbour: BlurFramePasses): BlurFrameP
   return now.ids === null && neighbour.ids !== null ? { ...neighbour, ids: null } : neighbour;
 }
 
-/** A value that is not a number would spread over the whole streak: it counts as nothing, and is counted. The same array when all are fine. */
-function finiteColours(rgba: Float32Array, name: string, warnings: string[]): Float32Array {
+/**
+ * Values that are not numbers would spread over whole streaks: they count as nothing. Coverage lies in 0 to 1, so that what is above can only be the
+ * filter's. Both are counted and said. The same array when all is well.
+ */
+function usableColours(rgba: Float32Array, name: string, warnings: string[]): Float32Array {
   // NaN and Infinity minus themselves are NaN; everything else is 0.
-  let sum = 0;
+  let sum = 0,
+    least = 0,
+    most = 1;
   for (let i = 0; i < rgba.length; i++) sum += rgba[i] - rgba[i];
-  if (sum === 0) return rgba;
+  for (let i = 3; i < rgba.length; i += 4) {
+    if (rgba[i] < least) least = rgba[i];
+    if (rgba[i] > most) most = rgba[i];
+  }
+  if (sum === 0 && least === 0 && most === 1) return rgba;
   const out = Float32Array.from(rgba);
-  let bad = 0;
+  let broken = 0,
+    covered = 0;
   for (let i = 0; i < rgba.length; i += 4) {
-    let isBad = false;
+    let isBroken = false;
     for (let k = i; k < i + 4; k++) {
       if (Number.isFinite(rgba[k])) continue;
-      isBad = true;
+      isBroken = true;
       out[k] = rgba[k] === Infinity ? LARGEST_HALF : 0;
     }
-    if (isBad) bad++;
+    if (isBroken) broken++;
+    else if (Math.abs(rgba[i + 3] - 0.5) > 0.5 + ROUNDING) covered++;
+    out[i + 3] = Math.min(1, Math.max(0, out[i + 3]));
   }
-  const pixels = bad === 1 ? '1 pixel' : `${bad} pixels`;
-  warnings.push(`${name} has ${pixels} that are not numbers (NaN or infinite): NaN counts as black, infinity as ${LARGEST_HALF}.`);
+  const pixels = (n: number) => (n === 1 ? '1 pixel' : `${n} pixels`);
+  if (broken > 0)
+    warnings.push(
+      `${name} has ${pixels(broken)} that are not numbers (NaN or infinite): NaN counts as black, infinity as ${LARGEST_HALF}.`,
+    );
+  if (covered > 0) warnings.push(`${name} has ${pixels(covered)} with an alpha below 0 or above 1: it counts as 0 or 1.`);
   return out;
 }
