@@ -150,6 +150,20 @@ describe('positions', () => {
     },
   );
 
+  test('a small thing in a large picture has a camera too', () => {
+    const width = 1200,
+      at = (k: number) =>
+        Float32Array.from({ length: width * width }, (_, i) => {
+          const x = (i % width) - 700,
+            y = Math.floor(i / width) - 300,
+            z = 5 + 0.02 * x + 0.01 * Math.abs(y);
+          return Math.hypot(x, y) > 9 ? 0 : [(x / 900) * z + 3, (y / 900) * z, z][k];
+        });
+    const channels = ['X', 'Y', 'Z'].map((name, k) => ({ name, type: 'float' as const, data: at(k) }));
+    const { encoding } = detectDepth([{ width, height: width, channels, alpha: null, motion: null }]);
+    expect(encoding.position).toEqual(['X', 'Y', 'Z']);
+  });
+
   test('as halves, far from the origin, they still order the scene', () => {
     const passes = positions(0, false, roundToHalf, ['R', 'G', 'B']),
       { encoding } = detectDepth(passes),

@@ -25,8 +25,9 @@ export interface PositionCamera {
   readonly isFlat: boolean;
 }
 
-/** Points that a camera is worked out from, at most, and fewest; and rounds in which those that do not fit lose their weight. */
+/** Points that a camera is worked out from: about so many, enough, and fewest; and rounds in which those that do not fit lose their weight. */
 const LOOKED_AT = 6000,
+  ENOUGH = 1000,
   FEWEST = 60,
   ROUNDS = 6;
 /** As a share of the picture's diagonal: a camera that misses by more is none. Colours and normals miss by a fifth. */
@@ -42,9 +43,7 @@ const UNKNOWNS = 11;
 export function cameraOfPositions({ width, planes }: StoredPositions, nothing: readonly number[]): PositionCamera | null {
   const count = planes[0].data.length,
     height = count / width,
-    every = Math.max(1, Math.floor(count / LOOKED_AT)) | 1,
-    used: number[] = [];
-  for (let i = every >> 1; i < count; i += every) if (!isNowhere(planes, i, nothing)) used.push(i);
+    used = placesThere(planes, nothing);
   if (used.length < FEWEST) return null;
   const centre = planes.map(({ data }) => used.reduce((sum, i) => sum + data[i], 0) / used.length);
   const size = Math.sqrt(
@@ -92,6 +91,16 @@ export function cameraOfPositions({ width, planes }: StoredPositions, nothing: r
     alongView: [a, b, c, size / length - (a * centre[0] + b * centre[1] + c * centre[2])],
     isFlat: false,
   };
+}
+
+/** Pixels that hold a position, spread over the picture; the fewer there are, the closer it is looked at. */
+function placesThere(planes: StoredPositions['planes'], nothing: readonly number[]): number[] {
+  const count = planes[0].data.length;
+  for (let every = Math.max(1, Math.floor(count / LOOKED_AT)) | 1; ; every = Math.floor(every / 6) | 1) {
+    const there: number[] = [];
+    for (let i = every >> 1; i < count; i += every) if (!isNowhere(planes, i, nothing)) there.push(i);
+    if (there.length >= ENOUGH || every === 1) return there;
+  }
 }
 
 /** Distances along the view axis; NaN where no position is stored. */
