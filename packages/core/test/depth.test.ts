@@ -116,7 +116,7 @@ describe('the channel', () => {
 
 describe('positions', () => {
   const { frames, now } = framesOf(scene, WAYS['distances, 0']);
-  const nowhere = [0, 1e10, NaN];
+  const nowhere = [0, 1e10, NaN, Infinity];
   type Round = (v: number) => number;
   /** Every frame from a camera of its own, as passes store where points lie. */
   const positions = (empty: number, mirrored: boolean, round: Round = (v) => v, names = ['X', 'Y', 'Z']): DepthFrame[] =>
@@ -138,6 +138,7 @@ describe('positions', () => {
         sure: true,
         position: ['X', 'Y', 'Z'],
       });
+      expect(encoding.nothing.every(Number.isFinite)).toBe(true);
       for (const [n, { channels, width }] of passes.entries()) {
         const stored = storedDepth(channels, width, encoding);
         if (stored === null) throw new Error('no camera');

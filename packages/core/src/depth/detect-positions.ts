@@ -51,7 +51,8 @@ function emptyPositions(frame: DepthFrame, [a, b, c]: readonly DepthChannel[]): 
   for (let i = strideOf(frame) >> 1; i < a.data.length; i += strideOf(frame)) {
     looked++;
     const v = a.data[i];
-    if (v === b.data[i] && v === c.data[i]) seen.set(v, (seen.get(v) ?? 0) + 1);
+    // Infinity is nothing anyway, and no encoding can name it.
+    if (Number.isFinite(v) && v === b.data[i] && v === c.data[i]) seen.set(v, (seen.get(v) ?? 0) + 1);
   }
   return [...seen]
     .filter(([, n]) => n > EMPTY_SHARE * looked)
