@@ -37,7 +37,7 @@ test('a shot without motion gets it from its camera: tried, made, proven, blurre
     await card.getByRole('button', { name: 'Make it for all frames' }).click();
     await expect(page.getByTestId('reading-words')).toContainText('Raw pixels, to next and previous', { timeout: 120000 });
     await expect(page.getByTestId('reading-card')).toContainText('This is the reading that is used');
-    await expect(page.getByTestId('reading-card')).toContainText(/sure, 9\d %/);
+    await expect(page.getByTestId('reading-card')).toContainText(/sure, (8[5-9]|9\d) %/, { timeout: 120000 });
   });
 
   await test.step('it is a pass like any other: seen, blurred, and taken back', async () => {

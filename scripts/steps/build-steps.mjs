@@ -180,6 +180,10 @@ export function bundleBench() {
   );
 }
 
+export function bundleDetection() {
+  return bundle({ 'detection-bench': 'packages/demo/bench/detection-bench.ts' }, '.cache/bench/detection');
+}
+
 export function bundleFidelity() {
   return bundle({ 'fidelity-bench': 'packages/demo/bench/fidelity-bench.ts' }, '.cache/bench/fidelity');
 }

@@ -31,6 +31,8 @@ export const motionFactSchema = z.discriminatedUnion('kind', [
 /** Null frame: the frames that tell most are chosen. */
 export const identifyRequestSchema = z.strictObject({
   frame: z.number().int().nullable().default(null),
+  /** Several frames together, where none is asked for: slower, and surer. */
+  thorough: z.boolean().default(false),
   facts: z.array(motionFactSchema).max(50).default([]),
 });
 
@@ -67,12 +69,14 @@ export const identificationSchema = z.object({
     .readonly(),
   evidence: z.object({
     from: z.enum(['pictures', 'values', 'facts']),
+    frames: z.array(z.number().int()).readonly(),
     points: z.number(),
     measured: z.number(),
     explained: z.number(),
     residual: z.object({ before: z.number(), after: z.number() }).nullable(),
     plots: z.array(plotSchema).readonly(),
-    alternatives: z.array(z.object({ reading: z.string(), residual: z.number() })).readonly(),
+    readings: z.array(z.object({ encoding: encodingSchema, share: z.number(), explained: z.number() })).readonly(),
+    wouldTell: z.array(z.string()).readonly(),
   }),
 }) satisfies z.ZodType<Identification>;
 

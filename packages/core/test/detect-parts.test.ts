@@ -1,63 +1,7 @@
-import fc from 'fast-check';
 import { emptyMotionField, speedHistogram } from '../src';
 import { countStuck, isEnd, type WallQuestion } from '../src/motion/audit/walls';
 import { brightnessOf, buildPyramid, MARGIN_PX, sampleLevel } from '../src/motion/flow/pyramid';
-import { fitLine } from '../src/motion/identify/line-fit';
-import { fitWarp, warpErrorOf, BOTH, type LinearMotion, type WarpPictures } from '../src/motion/identify/warp-fit';
-
-/** The same numbers every time. */
-function sequence(seed: number): () => number {
-  let state = seed;
-  return () => (state = (Math.imul(state, 1103515245) + 12345) & 0x7fffffff) / 0x7fffffff;
-}
-
-describe('a line through points of which many are wrong', () => {
-  test('is found under 40 % of points that lie anywhere', () => {
-    fc.assert(
-      fc.property(
-        // A slope that moves points by less than what flow is good to is no slope.
-        fc.double({ min: -60, max: 60, noNaN: true }).filter((slope) => Math.abs(slope) >= 4),
-        fc.double({ min: -5, max: 5, noNaN: true }),
-        fc.integer({ min: 1, max: 9999 }),
-        (slope, offset, seed) => {
-          const random = sequence(seed);
-          const stored = Array.from({ length: 300 }, () => random() * 2 - 1),
-            measured = stored.map((s, i) => (i % 5 < 2 ? random() * 160 - 80 : offset + slope * s + (random() - 0.5) * 0.3));
-          const line = fitLine(stored, measured);
-          expect(Math.abs((line?.slope ?? NaN) - slope)).toBeLessThan(0.25 + 0.02 * Math.abs(slope));
-          expect(Math.abs((line?.offset ?? NaN) - offset)).toBeLessThan(0.25 + 0.01 * Math.abs(slope));
-          expect(line?.inlierShare).toBeGreaterThan(0.55);
-        },
-      ),
-      { numRuns: 60, seed: 4 },
-    );
-  });
-  test('explains nothing where a constant explains all', () => {
-    const random = sequence(5);
-    const stored = Array.from({ length: 100 }, () => random());
-    expect(
-      fitLine(
-        stored,
-        stored.map(() => 3),
-      )?.gain,
-    ).toBe(0);
-  });
-  test('needs points that differ, and leaves NaN out', () => {
-    expect(
-      fitLine(
-        Array(40).fill(0.5),
-        Array.from({ length: 40 }, (_, i) => i),
-      ),
-    ).toBeNull();
-    expect(fitLine([1, 2, 3], [1, 2, 3])).toBeNull();
-    const stored = Array.from({ length: 50 }, (_, i) => i / 50);
-    const line = fitLine(
-      stored,
-      stored.map((s, i) => (i % 7 === 0 ? NaN : 20 * s + 1)),
-    );
-    expect([line?.slope, line?.offset].map((v) => Math.round((v ?? 0) * 1000) / 1000)).toEqual([20, 1]);
-  });
-});
+import { fitWarp, warpErrorOf, BOTH, type LinearMotion, type WarpPictures } from '../src/motion/estimate/warp-fit';
 
 describe('pictures at falling sizes', () => {
   const W = 48,

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { ChunkMemory, Kernels, SliceLayer, SliceRequest } from '@ivrex/kernels';
+import { MATCH_TAPS, type ChunkMemory, type Kernels, type SliceLayer, type SliceRequest } from '@ivrex/kernels';
 import { loadKernels } from '../../kernels/test/kernels';
 import { packBlocks } from '../src/exr/codecs/dwa-blocks';
 import { packHuffman } from '../src/exr/codecs/huffman';
@@ -288,6 +288,33 @@ test('light through apertures: the fast kernel follows the slow one, at borders 
     });
   }
   expect(() => kernels.openAperture({ ...picture, radii: radii.subarray(1) })).toThrow(TypeError);
+});
+
+test('matching points: the fast kernel follows the slow one, inside, across the border and beyond it', () => {
+  let state = 31;
+  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+  const sized = (width: number, height: number) => ({ width, height, data: Float32Array.from({ length: width * height * 4 }, random) });
+  const pictures = [sized(31, 23), sized(31, 23), sized(16, 12)],
+    count = 40;
+  const points = {
+    places: Float32Array.from({ length: count * 2 }, (_, i) => (i % 2 === 0 ? 33 : 25) * random() - 1),
+    vectors: Float32Array.from({ length: count * MATCH_TAPS * 2 }, () => 2 * random() - 1),
+    step: 1.5,
+    scales: Float32Array.of(0, 0, 1, 1, -3, 2, 12, -12, 400, 400),
+  };
+  const fast = new Float32Array(count * 5).fill(NaN),
+    slow = new Float32Array(count * 5).fill(NaN);
+  const session = kernels.openMatch(pictures);
+  session.match(0, 1, points, fast);
+  expect(() => session.match(0, 2, points, fast)).toThrow(TypeError);
+  expect(() => session.match(0, 1, points, fast.subarray(1))).toThrow(TypeError);
+  session.close();
+  referenceKernels.openMatch(pictures).match(0, 1, points, slow);
+  expect(slow.filter((v) => v === -1).length).toBeGreaterThan(count);
+  expect(slow.filter((v) => v > 0).length).toBeGreaterThan(count);
+  // The fast one ends a thousandth of a pixel before the border.
+  fast.forEach((value, i) => expect(Math.abs(value - slow[i])).toBeLessThan(2e-3));
+  expect(() => kernels.openMatch([{ width: 4, height: 4, data: new Float32Array(60) }])).toThrow(TypeError);
 });
 
 test('grading by tables: the fast kernel follows the slow one, at and beyond the ends of the tables', () => {

@@ -48,8 +48,16 @@ test('the other set, or one axis of each, is no other reading of a pass with two
   const { outcomes } = results;
   const two = outcomes.filter((o) => o.stored === 'twoSets' && o.right);
   expect(two.length).toBeGreaterThan(0);
-  // What is left are files beside this one.
-  for (const { read } of two) for (const { reading } of read.evidence.alternatives) expect(reading).toContain('file number');
+  for (const { read } of two) expect(read.confidence).toBeGreaterThan(0.85);
+});
+
+test('the readings that were weighed come with their shares, the chosen one first', () => {
+  for (const { read } of results.outcomes) {
+    const { readings } = read.evidence;
+    expect(readings[0].encoding).toEqual(read.encoding);
+    expect(readings.reduce((sum, r) => sum + r.share, 0)).toBeLessThanOrEqual(1 + 1e-9);
+    for (const { share, explained } of readings) expect(share >= 0 && explained >= 0 && explained <= 1).toBe(true);
+  }
 });
 
 test('damage is named by its symptom, and sound passes have none', () => {

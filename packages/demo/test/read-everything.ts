@@ -1,13 +1,17 @@
 import {
   decodeMotion,
   identifyEncoding,
-  measureMotion,
   readMotion,
+  type BeautyNeighbours,
+  type FrameToIdentify,
   type Identification,
+  type MotionFact,
   type MotionField,
   type RepairStep,
   type StoredPass,
 } from '@ivrex/core';
+import { readFileSync } from 'node:fs';
+import { instantiateKernels } from '@ivrex/kernels';
 import { makeHeron } from '../src/heron';
 import { makeWheels } from '../src/wheels';
 import { renderFrames, STORED_AS, storePass, type Damage } from './encodings-and-damages';
@@ -25,7 +29,17 @@ const bases = [
   renderFrames('heron 1016', heron, 15, SIZE),
   renderFrames('wheels 1006', wheels, 5, SIZE),
 ];
-const measured = bases.map((b) => measureMotion({ ...SIZE, previous: b.beauty[0], now: b.beauty[1], next: b.beauty[2] }));
+const kernels = await instantiateKernels(await WebAssembly.compile(readFileSync('packages/kernels/build/kernels.wasm')));
+const pictures = bases.map((b) => ({ ...SIZE, previous: b.beauty[0], now: b.beauty[1], next: b.beauty[2] }));
+
+function identify(
+  beauty: BeautyNeighbours,
+  passes: Pick<FrameToIdentify, 'now' | 'next' | 'previous'>,
+  pixelAspect = 1,
+  facts: readonly MotionFact[] = [],
+) {
+  return identifyEncoding([{ frame: 10, beauty, ...passes }], { fps: 24, pixelAspect, facts }, kernels);
+}
 
 export interface Case {
   readonly base: number;
@@ -98,14 +112,10 @@ function read({ base, stored, damage }: Case): Outcome {
   // One frame late: the file of this number holds the next frame's motion.
   const late = damage === 'frameOff';
   const own = storePass(rendered, 1, how, damage);
-  const result = identifyEncoding(measured[base], {
-    now: late ? storePass(rendered, 2, how, damage) : own,
-    previous: late ? own : null,
-    next: null,
-    fps: 24,
-    pixelAspect: 1,
-    facts: [],
-  });
+  const before = storePass(rendered, 0, how, damage),
+    after = storePass(rendered, 2, how, damage);
+  const passes = late ? { now: after, previous: own, next: null } : { now: own, previous: before, next: after };
+  const result = identify(pictures[base], passes, how.encoding.pixelAspect);
   const size = damage === 'halfSize' ? 'halfSize' : 'none';
   const sound = () => (damage === size ? own : storePass(rendered, 1, how, size));
   const truth = once(`${base} ${stored} ${size}`, truths, () => decode(sound(), how.encoding, null));
@@ -161,8 +171,8 @@ function meanOff(got: MotionField, truth: MotionField, alpha: Float32Array): num
 /** The first base, seen without its neighbours: with and without a fact. */
 function readAlone(): { guess: Identification; told: Identification } {
   const [base] = bases;
-  const alone = measureMotion({ ...SIZE, previous: null, now: base.beauty[1], next: null });
-  const files = { now: storePass(base, 1, STORED_AS.centred16, 'none'), next: null, previous: null, fps: 24, pixelAspect: 1 };
+  const alone = { ...SIZE, previous: null, now: base.beauty[1], next: null };
+  const files = { now: storePass(base, 1, STORED_AS.centred16, 'none'), next: null, previous: null };
   // The point that moves furthest up or down.
   const { toNext } = base.motion[1];
   let at = 0;
@@ -171,7 +181,7 @@ function readAlone(): { guess: Identification; told: Identification } {
   const x = (at % SIZE.width) + 0.5,
     y = Math.floor(at / SIZE.width) + 0.5;
   const moved = { kind: 'moved', x, y, toX: x + toNext[at * 2], toY: y + toNext[at * 2 + 1] } as const;
-  return { guess: identifyEncoding(alone, { ...files, facts: [] }), told: identifyEncoding(alone, { ...files, facts: [moved] }) };
+  return { guess: identify(alone, files), told: identify(alone, files, 1, [moved]) };
 }
 
 const FOREIGN: readonly (readonly [number, string])[] = [
@@ -179,11 +189,12 @@ const FOREIGN: readonly (readonly [number, string])[] = [
   [1, 'yUp'],
   [2, 'centred16'],
 ];
+
 const results: IdentifyResults = {
   outcomes: cases.map(read),
   foreign: FOREIGN.map(([base, stored]) => {
     const now = storePass(bases[base === 2 ? 0 : 2], 1, STORED_AS[stored], 'none');
-    return identifyEncoding(measured[base], { now, next: null, previous: null, fps: 24, pixelAspect: 1, facts: [] }).confidence;
+    return identify(pictures[base], { now, next: null, previous: null }).confidence;
   }),
   alone: readAlone(),
 };

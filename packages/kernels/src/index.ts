@@ -9,6 +9,9 @@ export type {
   GradeTables,
   Kernels,
   LightTable,
+  MatchPicture,
+  MatchPoints,
+  MatchSession,
   PathGrid,
   SliceLayer,
   SliceRequest,
@@ -16,4 +19,4 @@ export type {
   WaveletGrid,
 } from './kernels';
 export { instantiateKernels } from './wasm-kernels';
-export { NODE_FLOATS, NODE_PX } from './kernels';
+export { MATCH_TAPS, NODE_FLOATS, NODE_PX } from './kernels';

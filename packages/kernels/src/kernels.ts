@@ -15,6 +15,8 @@ export interface Kernels {
   openSlices(layers: readonly SliceLayer[]): SliceSession;
   /** Takes a copy of the picture; the session is its until it is closed. It is the only one that is open then. */
   openAperture(picture: AperturePicture): ApertureSession;
+  /** Takes a copy of the pictures; any number of sessions, closed in the reverse order of their opening. */
+  openMatch(pictures: readonly MatchPicture[]): MatchSession;
   /** Grades premultiplied RGBA in place. */
   grade(rgba: Float32Array, tables: GradeTables): void;
 }
@@ -173,6 +175,35 @@ export interface ApertureSession {
    * sum of the weights.
    */
   gather(box: Box, count: number, out: Float32Array, outOffset: number, outStride: number): void;
+  close(): void;
+}
+
+/** A picture of four channels, 4 floats a pixel; width and height are at least 2. */
+export interface MatchPicture {
+  readonly width: number;
+  readonly height: number;
+  readonly data: Float32Array;
+}
+
+/** Points of a picture and the vectors of a patch of 3 x 3 around each, row by row. A pixel's centre is a whole number. */
+export interface MatchPoints {
+  /** x and y of each point. */
+  readonly places: Float32Array;
+  /** x and y of MATCH_TAPS vectors a point. */
+  readonly vectors: Float32Array;
+  /** Pixels between the places of a patch. */
+  readonly step: number;
+  /** x and y of each scale: what the vectors are multiplied by. */
+  readonly scales: Float32Array;
+}
+export const MATCH_TAPS = 9;
+
+export interface MatchSession {
+  /**
+   * Into `out`, scale by scale, a number a point: how far picture `from` around the point is from picture `to` where each place of the patch moves by its own
+   * vector. The mean over the patch of the squared difference, channels added up; -1 where the point itself leaves the picture. Both have the same size.
+   */
+  match(from: number, to: number, points: MatchPoints, out: Float32Array): void;
   close(): void;
 }
 

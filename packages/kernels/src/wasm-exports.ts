@@ -58,4 +58,18 @@ export interface WasmExports {
     out: number,
     outStride: number,
   ): void;
+  matchPoints(
+    now: number,
+    other: number,
+    width: number,
+    height: number,
+    points: number,
+    count: number,
+    vectors: number,
+    scales: number,
+    scaleCount: number,
+    step: number,
+    patch: number,
+    out: number,
+  ): void;
 }

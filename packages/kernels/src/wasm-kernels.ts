@@ -1,6 +1,7 @@
 import { openAperture } from './aperture-session';
 import { openChunk } from './chunk-memory';
 import type { Kernels } from './kernels';
+import { openMatch } from './match-session';
 import { openSlices } from './slice-session';
 import type { WasmExports } from './wasm-exports';
 import { WasmHeap } from './wasm-heap';
@@ -70,5 +71,6 @@ export async function instantiateKernels(module: WebAssembly.Module): Promise<Ke
     openChunk: (size) => openChunk(wasm, heap, size),
     openSlices: (layers) => openSlices(wasm, heap, layers),
     openAperture: (picture) => openAperture(wasm, heap, picture),
+    openMatch: (pictures) => openMatch(wasm, heap, pictures),
   };
 }

@@ -9,17 +9,27 @@ function dependsOn({ look, settings }: ShotDetail): unknown {
   return [look, beauty, motion, settings.offsets, settings.readings, settings.fps];
 }
 
-/** How the motion pass is stored, as the pictures tell. Null frame: the frames that tell most. */
+/**
+ * How the motion pass is stored, as the pictures tell. Null frame: of the frame that tells most at first, then, behind it, of several together.
+ */
 export function useMotionReading(detail: ShotDetail, frame: number | null, facts: readonly MotionFact[]) {
   const [{ beauty, motion }] = detail.settings.elements;
-  return useQuery({
-    queryKey: ['motion-reading', detail.shot.id, dependsOn(detail), frame, facts],
-    enabled: beauty !== null && motion !== null,
+  const ask = (thorough: boolean, enabled: boolean) => ({
+    queryKey: ['motion-reading', detail.shot.id, dependsOn(detail), frame, facts, thorough],
+    enabled: enabled && beauty !== null && motion !== null,
     staleTime: Infinity,
     retry: false,
     queryFn: () =>
-      requestJson(motionReadingSchema, `/shots/${detail.shot.id}/motion/reading${focusQuery(detail)}`, 'POST', { frame, facts }),
+      requestJson(motionReadingSchema, `/shots/${detail.shot.id}/motion/reading${focusQuery(detail)}`, 'POST', { frame, thorough, facts }),
   });
+  const quick = useQuery(ask(false, true)),
+    thorough = useQuery(ask(true, frame === null && quick.isSuccess));
+  return {
+    reading: thorough.data ?? quick.data ?? null,
+    isMeasuring: quick.isFetching,
+    isGoingOn: thorough.isFetching,
+    error: quick.error,
+  };
 }
 
 function auditKey(detail: ShotDetail): unknown[] {

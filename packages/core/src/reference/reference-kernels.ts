@@ -3,7 +3,10 @@ import {
   NODE_PX,
   type AperturePicture,
   type Kernels,
+  MATCH_TAPS,
   type LightTable,
+  type MatchPicture,
+  type MatchPoints,
   type SliceLayer,
   type SliceRequest,
   type SliceSession,
@@ -53,7 +56,44 @@ export const referenceKernels: Kernels = {
     },
     close: () => undefined,
   }),
+  openMatch: (pictures) => ({
+    match: (from, to, points, out) => matched(pictures[from], pictures[to], points, out),
+    close: () => undefined,
+  }),
 };
+
+function matched(from: MatchPicture, to: MatchPicture, { places, vectors, step, scales }: MatchPoints, out: Float32Array): void {
+  const count = places.length / 2,
+    { width, height } = from;
+  for (let k = 0; k < scales.length / 2; k++)
+    for (let i = 0; i < count; i++) {
+      const [x, y] = [places[i * 2], places[i * 2 + 1]];
+      const moved = (tap: number, axis: 0 | 1) => vectors[(i * MATCH_TAPS + tap) * 2 + axis] * scales[k * 2 + axis];
+      const [toX, toY] = [x + moved(4, 0), y + moved(4, 1)];
+      if (!(toX >= -0.75 && toY >= -0.75 && toX <= width - 0.25 && toY <= height - 0.25)) {
+        out[k * count + i] = -1;
+        continue;
+      }
+      let sum = 0;
+      for (let tap = 0; tap < MATCH_TAPS; tap++) {
+        const px = x + ((tap % 3) - 1) * step,
+          py = y + (Math.floor(tap / 3) - 1) * step;
+        for (let c = 0; c < 4; c++) sum += (bilinear(to, px + moved(tap, 0), py + moved(tap, 1), c) - bilinear(from, px, py, c)) ** 2;
+      }
+      out[k * count + i] = sum / MATCH_TAPS;
+    }
+}
+
+/** Beyond the border a picture goes on as it ends. */
+function bilinear({ width, height, data }: MatchPicture, x: number, y: number, channel: number): number {
+  const cx = Math.min(Math.max(x, 0), width - 1),
+    cy = Math.min(Math.max(y, 0), height - 1),
+    ix = Math.min(Math.floor(cx), width - 2),
+    iy = Math.min(Math.floor(cy), height - 2);
+  const at = (dx: number, dy: number) => data[((iy + dy) * width + ix + dx) * 4 + channel];
+  const row = (dy: number) => at(0, dy) + (at(1, dy) - at(0, dy)) * (cx - ix);
+  return row(0) + (row(1) - row(0)) * (cy - iy);
+}
 
 function gathered({ width, height, rgba, radii, shares, places }: AperturePicture, count: number, x: number, y: number): number[] {
   const sum = [0, 0, 0, 0];

@@ -1,7 +1,7 @@
 import {
   auditFrame,
+  howMuchItTells,
   identifyEncoding,
-  measureMotion,
   orNull,
   predictRemapError,
   readMotion,
@@ -10,6 +10,7 @@ import {
   type Attribute,
   type Encoding,
   type FrameAudit,
+  type FrameToIdentify,
   type Identification,
   type MotionFact,
   type RepairStep,
@@ -25,44 +26,91 @@ import type { NodeHost } from '../host/node-host';
 import { saveMotion } from '../writers/write-motion';
 
 /** What identifying one frame reads. Neighbours are null where the sequence has none. */
-export interface IdentifyRequest {
+export interface FrameRequest {
+  /** The beauty's number; null for a lone file. */
+  readonly frame: number | null;
   readonly beauty: { readonly previous: PictureFile | null; readonly now: PictureFile; readonly next: PictureFile | null };
   readonly motion: { readonly previous: PassFile | null; readonly now: PassFile; readonly next: PassFile | null };
+}
+
+/** Frames of one pass. Of more than `take` those are looked at whose vectors can tell most; their evidence is added up. Facts are about the first. */
+export interface IdentifyRequest {
+  readonly frames: readonly FrameRequest[];
+  readonly take: number;
   readonly fps: number | null;
   readonly facts: readonly MotionFact[];
 }
 
-/** @throws IvrexError about the file that is at fault; a neighbour that can't be read is left out */
-export async function identifyMotion(request: IdentifyRequest, host: NodeHost): Promise<Identification> {
+/** @throws IvrexError about the file that is at fault; of several frames those that can't be read are left out, and so are such neighbours */
+export async function identifyMotion({ frames, take, fps, facts }: IdentifyRequest, host: NodeHost): Promise<Identification> {
   const reader = new FileReader(host);
-  const now = await loadPicture(request.beauty.now, host, reader);
+  const chosen = frames.length > take ? await framesThatTell(frames, take, reader) : frames;
+  const loaded: Awaited<ReturnType<typeof loadFrame>>[] = [];
+  let refused: unknown = null;
+  for (const frame of chosen) {
+    try {
+      const own = await loadFrame(frame, host, reader);
+      // A pass is one encoding over its sequence: a file of other channels is another pass.
+      if (loaded.length === 0 || sameChannels(own.now, loaded[0].now)) loaded.push(own);
+    } catch (error) {
+      refused ??= error;
+    }
+  }
+  if (loaded.length === 0) throw refused;
+  const [{ now: first }] = loaded;
+  return identifyEncoding(loaded, { fps: fps ?? first.fps, pixelAspect: first.pixelAspect, facts }, host.kernels);
+}
+
+/** Of as many parts of the sequence the frame of each whose pass tells most, the best first. Files that can't be read tell nothing. */
+async function framesThatTell(frames: readonly FrameRequest[], take: number, reader: FileReader): Promise<FrameRequest[]> {
+  const told: { readonly frame: FrameRequest; readonly tells: number; readonly part: number }[] = [];
+  for (const [k, frame] of frames.entries()) {
+    const pass = await orNull(() => loadStoredMotion(frame.motion.now, null, reader));
+    const isBetween = frame.beauty.previous !== null && frame.beauty.next !== null;
+    told.push({
+      frame,
+      tells: pass === null ? -1 : howMuchItTells(pass) * (isBetween ? 1 : 0.5),
+      part: Math.floor((k * take) / frames.length),
+    });
+  }
+  const best = Array.from({ length: take }, (_, part) => told.filter((t) => t.part === part).reduce((a, b) => (b.tells > a.tells ? b : a)));
+  return best.sort((a, b) => b.tells - a.tells).map((t) => t.frame);
+}
+
+function sameChannels(a: LoadedMotion, b: LoadedMotion): boolean {
+  return a.width === b.width && a.height === b.height && a.channels.map((c) => c.name).join() === b.channels.map((c) => c.name).join();
+}
+
+async function loadFrame(
+  { frame, beauty, motion }: FrameRequest,
+  host: NodeHost,
+  reader: FileReader,
+): Promise<FrameToIdentify & { readonly now: LoadedMotion }> {
+  const now = await loadPicture(beauty.now, host, reader);
   // A broken or missing file beside the frame costs evidence, not the answer.
   const beside = async (file: PictureFile | null) => {
     if (file === null) return null;
     const picture = await orNull(() => loadPicture(file, host, reader));
     return picture !== null && picture.width === now.width && picture.height === now.height ? picture.rgba : null;
   };
-  const { width, height } = now;
-  const measured = measureMotion({
-    width,
-    height,
-    now: now.rgba,
-    next: await beside(request.beauty.next),
-    previous: await beside(request.beauty.previous),
-  });
-  const own = await loadStoredMotion(request.motion.now, null, reader);
+  const own = await loadStoredMotion(motion.now, null, reader);
   const other = async (file: PassFile | null) => {
     const pass = file === null ? null : await orNull(() => loadStoredMotion(file, null, reader));
-    return pass !== null && pass.channels.length === own.channels.length ? pass : null;
+    return pass !== null && sameChannels(pass, own) ? pass : null;
   };
-  return identifyEncoding(measured, {
+  return {
+    frame,
+    beauty: {
+      width: now.width,
+      height: now.height,
+      now: now.rgba,
+      next: await beside(beauty.next),
+      previous: await beside(beauty.previous),
+    },
     now: own,
-    next: await other(request.motion.next),
-    previous: await other(request.motion.previous),
-    fps: request.fps ?? own.fps,
-    pixelAspect: own.pixelAspect,
-    facts: request.facts,
-  });
+    next: await other(motion.next),
+    previous: await other(motion.previous),
+  };
 }
 
 export interface AuditRequest {

@@ -137,8 +137,8 @@ export function apiRoutes(services: Services): Router {
   });
 
   api.post('/shots/:shotId/motion/reading', may.ask, async (request, response) => {
-    const { frame, facts } = identifyRequestSchema.parse(request.body);
-    response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, frame, facts, focusOf(request)));
+    const { frame, thorough, facts } = identifyRequestSchema.parse(request.body);
+    response.json(await readMotionPass(services, shotParams.parse(request.params).shotId, { frame, thorough }, facts, focusOf(request)));
   });
   api.get('/shots/:shotId/motion/audit', async (request, response) => {
     response.json(await services.audits.look(shotParams.parse(request.params).shotId, focusOf(request)));

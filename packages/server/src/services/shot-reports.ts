@@ -70,7 +70,7 @@ export async function reportOf(
     findings: findings.map((f) => f.message),
     encoding: element.encoding,
     // Evidence that can't be had is left out: the encoding stands as it was agreed.
-    reading: await orNull(() => readMotionPass(services, shotId, null, [], focus)),
+    reading: await orNull(() => readMotionPass(services, shotId, { frame: null, thorough: false }, [], focus)),
     repairs: element.repairs,
     audit: (await orNull(() => audits.look(shotId, focus)))?.frames ?? [],
     shutter: { words: describeShutter(shutter), plan: shutter },

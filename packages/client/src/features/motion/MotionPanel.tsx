@@ -40,7 +40,7 @@ function ElementMotion() {
     asked,
     facts.flatMap((known) => (known.frame === asked ? [known.fact] : [])),
   );
-  const reading = found.data ?? null;
+  const { reading } = found;
   const { encoding } = element;
   useEffect(() => {
     useView.setState({ proposed: reading?.encoding ?? null });
@@ -77,8 +77,9 @@ function ElementMotion() {
       <ElementRow />
       <ReadingCard
         reading={reading}
-        isMeasuring={found.isFetching}
-        problem={found.isError ? sentenceOf(found.error) : null}
+        isMeasuring={found.isMeasuring}
+        isGoingOn={found.isGoingOn}
+        problem={found.error === null ? null : sentenceOf(found.error)}
         byName={proposeEncoding(pass.channels)?.encoding ?? null}
         agreed={encoding}
         frame={frame}

@@ -8,6 +8,8 @@ import { useView } from '../../viewer/view-store';
 interface Props {
   readonly reading: MotionReading | null;
   readonly isMeasuring: boolean;
+  /** More frames are being looked at behind the first answer. */
+  readonly isGoingOn: boolean;
   readonly problem: string | null;
   /** A start from the channels' names, for when nothing can be measured. */
   readonly byName: Encoding | null;
@@ -18,7 +20,7 @@ interface Props {
 }
 
 /** What the pictures say about the pass: the reading, how sure it is, the proof, and one button to take it. */
-export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onTake, onAskFrame, frame }: Props) {
+export function ReadingCard({ reading, isMeasuring, isGoingOn, problem, byName, agreed, onTake, onAskFrame, frame }: Props) {
   const isTaken = reading !== null && agreed !== null && isSameEncoding(agreed, reading.encoding);
   return (
     <section className={`card ${isTaken ? 'agreed' : 'open'}`} data-testid="reading-card">
@@ -46,7 +48,8 @@ export function ReadingCard({ reading, isMeasuring, problem, byName, agreed, onT
             {describeEncoding(reading.encoding)}: {reading.encoding.sets.map((s) => channelWords(s)).join(' and ')}.
           </span>
           <Sureness confidence={reading.confidence} />
-          <EvidenceWords reading={reading} />
+          <EvidenceWords reading={reading} isGoingOn={isGoingOn} />
+          <OtherReadings reading={reading} agreed={agreed} onTake={onTake} />
           <div className="row">
             {isTaken ? (
               <span className="quiet">
@@ -94,17 +97,58 @@ function Sureness({ confidence }: { confidence: number }) {
   );
 }
 
-function EvidenceWords({ reading }: { reading: MotionReading }) {
-  const { evidence, frame } = reading;
+function EvidenceWords({ reading, isGoingOn }: { reading: MotionReading; isGoingOn: boolean }) {
+  const { evidence } = reading;
   const parts: ReactNode[] = [];
   if (evidence.residual !== null)
     parts.push(
-      `Frame ${frame}: motion was measured at ${evidence.measured} of ${evidence.points} points with texture; the reading explains ${Math.round(100 * evidence.explained)} % of them. `,
-      `Fetched back along these vectors, the neighbouring frame differs by ${evidence.residual.after.toFixed(4)} instead of ${evidence.residual.before.toFixed(4)}. `,
+      `${frameWords(evidence.frames)}: of what the pictures change, these vectors explain ${Math.round(100 * evidence.explained)} %; ${evidence.measured} of ${evidence.points} points were found again. `,
+      `Warped by them, the neighbouring frame differs by ${evidence.residual.after.toFixed(4)} instead of ${evidence.residual.before.toFixed(4)}. `,
     );
-  const [other] = evidence.alternatives;
-  if (other !== undefined) parts.push(`The next best reading (${other.reading}) would leave ${other.residual.toFixed(4)}.`);
+  if (isGoingOn) parts.push('More frames are being looked at.');
   return parts.length === 0 ? null : <span className="evidence">{parts}</span>;
+}
+
+function frameWords(frames: readonly number[]): string {
+  if (frames.length < 2) return `Frame ${frames.join('')}`;
+  const sorted = [...frames].sort((a, b) => a - b);
+  return `Frames ${sorted.slice(0, -1).join(', ')} and ${sorted[sorted.length - 1]}`;
+}
+
+/** Less is not worth a line beside a clear answer. */
+const WORTH_A_LINE = 0.02;
+
+/** The encodings that remain, with their shares, and what would tell them apart; nothing where one holds it all. */
+function OtherReadings({ reading, agreed, onTake }: Pick<Props, 'agreed' | 'onTake'> & { reading: MotionReading }) {
+  const { readings, wouldTell } = reading.evidence;
+  const others = readings.slice(1).filter((r) => r.share >= WORTH_A_LINE);
+  if (others.length === 0 && wouldTell.length === 0) return null;
+  return (
+    <div className="readings" data-testid="other-readings">
+      {others.length > 0 && <span className="quiet">Less likely encodings, with their share and what they explain</span>}
+      {others.map(({ encoding, share, explained }) => (
+        <div className="row" key={JSON.stringify([encoding.sets, encoding.fullScale, encoding.axes])} style={{ flexWrap: 'nowrap' }}>
+          <Progress aria-label="Share" percent={Math.round(100 * share)} showInfo={false} size="small" style={{ width: 48 }} />
+          <span style={{ flex: 1 }}>
+            {describeEncoding(encoding)}: {encoding.sets.map(channelWords).join(' and ')}{' '}
+            <span className="quiet">
+              ({Math.round(100 * share)} %, explains {Math.round(100 * explained)} %)
+            </span>
+          </span>
+          {(agreed === null || !isSameEncoding(agreed, encoding)) && (
+            <Button size="small" onClick={() => onTake(encoding)}>
+              Use
+            </Button>
+          )}
+        </div>
+      ))}
+      {wouldTell.map((sentence) => (
+        <span className="evidence" key={sentence}>
+          {sentence}
+        </span>
+      ))}
+    </div>
+  );
 }
 
 /** Switches the picture to the proof: with and without the vectors. */

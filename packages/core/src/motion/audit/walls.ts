@@ -31,7 +31,8 @@ export interface WallQuestion {
 export function countStuck(wall: number, { data, width, type, range, isStill }: WallQuestion): number {
   if (isStill(wall)) return 0;
   const step = STEP_AT_ONE[type] * (type === 'half' || type === 'float' ? Math.abs(wall) : 1),
-    beside = 1.5 * step,
+    // Floats lie between one and two of these apart.
+    beside = (type === 'half' || type === 'float' ? 2.2 : 1.5) * step,
     alike = ALIKE_SHARE * range + 2 * step;
   let at = 0,
     next = 0,

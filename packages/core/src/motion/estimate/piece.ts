@@ -1,6 +1,6 @@
 import type { Flow } from '../flow/flow';
 import type { Pyramid } from '../flow/pyramid';
-import { fitWarp, type LinearMotion } from '../identify/warp-fit';
+import { fitWarp, type LinearMotion } from './warp-fit';
 
 /**
  * A plane that moves: displacement (a + b x + c y, d + e x + f y) in pixels, x and y from the picture's middle. Wheels that turn, walls

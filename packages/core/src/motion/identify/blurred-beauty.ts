@@ -1,12 +1,17 @@
 import { BLURRED_SOFTER, measureBlurAtEdges } from '../../passes/measure-pass';
 import { decodeMotion } from '../encoding/decode';
 import type { Encoding } from '../encoding/encoding';
-import type { MotionFiles, Symptom } from './identification';
-import type { MeasuredMotion } from './measured-motion';
+import type { BeautyPictures } from './beauty-pictures';
+import type { Symptom } from './identification';
+import type { StoredPass } from './stored-pass';
 
 /** Says when the beauty's edges are soft where these vectors cross them: it was rendered with motion blur. */
-export function blurredBeauty(encoding: Encoding, measured: MeasuredMotion, { now, fps }: MotionFiles): Symptom[] {
-  const { width, height, alpha } = measured;
+export function blurredBeauty(
+  encoding: Encoding,
+  { width, height, data: alpha }: BeautyPictures['alpha'],
+  now: StoredPass,
+  fps: number | null,
+): Symptom[] {
   if (now.width !== width || now.height !== height) return [];
   const planes = new Map(now.channels.map((c) => [c.name, c.data]));
   // A motion per second counts the same at every rate: edges are compared with each other.

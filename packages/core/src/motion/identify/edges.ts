@@ -1,42 +1,43 @@
+import { quantile } from './pass-samples';
 import type { StoredPass } from './stored-pass';
-
-/** What partly covered pixels hold, compared with the covered pixel beside them. */
-export type EdgeRelation = 'multiplied' | 'untouched' | 'mixed';
 
 const FEWEST = 60,
   REACH_PX = 3;
 
+/** A value is told apart from alpha times itself where alpha is this far from 1, in the median. */
+const TELLS_FROM = 0.1,
+  IS_ALPHA = 0.06,
+  IS_ALPHA_SHARE = 0.3;
+
 /**
- * Were the values multiplied by alpha? Stored value over that of the nearest covered pixel is alpha then, and 1 when they were not.
- * Whatever curve lies on the values, this holds. Null where too few pixels are partly covered, or their values are too near 0 to tell.
+ * Do values at soft edges shrink to `zero` as alpha does? With zero 0 they were multiplied by alpha, with the value of no motion they were mixed with what
+ * stands still. Distance from zero over that of the nearest covered pixel is alpha then, and 1 when it was not: medians over partly covered pixels. Whatever
+ * curve lies on the values, this holds for 0. Null where too few pixels are partly covered, or their values are too near zero to tell.
  */
-export function relationToAlpha(pass: StoredPass, channels: readonly number[], alpha: Float32Array): EdgeRelation | null {
-  const { width, height } = pass;
-  let partial = 0,
-    asAlpha = 0,
-    asOne = 0;
-  for (const c of channels) {
-    const { data } = pass.channels[c];
-    let most = 0;
-    for (let i = 0; i < data.length; i += 7) if (alpha[i] > 0.99 && data[i] - data[i] === 0) most = Math.max(most, Math.abs(data[i]));
-    for (let y = REACH_PX; y < height - REACH_PX; y++) {
-      for (let x = REACH_PX; x < width - REACH_PX; x++) {
-        const i = y * width + x;
-        if (!(alpha[i] > 0.15 && alpha[i] < 0.85)) continue;
-        const inside = coveredBeside(alpha, i, width);
-        if (inside < 0) continue;
-        const full = data[inside];
-        if (!(Math.abs(full) > 0.15 * most)) continue;
-        const ratio = data[i] / full;
-        partial++;
-        if (Math.abs(ratio - alpha[i]) < 0.06) asAlpha++;
-        if (Math.abs(ratio - 1) < 0.06) asOne++;
-      }
+export function followsAlpha(pass: StoredPass, channel: number, alpha: Float32Array, zero: number): boolean | null {
+  const { width, height } = pass,
+    { data } = pass.channels[channel];
+  const fromAlpha: number[] = [],
+    fromOne: number[] = [];
+  let most = 0;
+  for (let i = 0; i < data.length; i += 7) if (alpha[i] > 0.99 && data[i] - data[i] === 0) most = Math.max(most, Math.abs(data[i] - zero));
+  for (let y = REACH_PX; y < height - REACH_PX; y++) {
+    for (let x = REACH_PX; x < width - REACH_PX; x++) {
+      const i = y * width + x;
+      if (!(alpha[i] > 0.1 && alpha[i] < 0.9)) continue;
+      const inside = coveredBeside(alpha, i, width);
+      if (inside < 0) continue;
+      const full = data[inside] - zero;
+      if (!(Math.abs(full) > 0.15 * most)) continue;
+      const ratio = (data[i] - zero) / full;
+      fromAlpha.push(Math.abs(ratio - alpha[i]));
+      fromOne.push(Math.abs(ratio - 1));
     }
   }
-  if (partial < FEWEST) return null;
-  if (asAlpha > 0.6 * partial) return 'multiplied';
-  return asOne > 0.5 * partial ? 'untouched' : 'mixed';
+  if (fromAlpha.length < FEWEST) return null;
+  const offAlpha = quantile(fromAlpha, 0.5),
+    offOne = quantile(fromOne, 0.5);
+  return offOne > TELLS_FROM && offAlpha < Math.min(IS_ALPHA, IS_ALPHA_SHARE * offOne);
 }
 
 /** The nearest covered pixel in the eight directions, -1 when there is none near. */
@@ -49,34 +50,48 @@ function coveredBeside(alpha: Float32Array, i: number, width: number): number {
   return -1;
 }
 
+/** A jump between two plateaus, pixels: PLATEAU on both sides, and what is looked at between them. */
+const PLATEAU = 3,
+  BETWEEN = 6,
+  JUMP_SHARE = 0.3,
+  /** A plateau differs by less than this share of the jump beside it. */
+  FLAT_SHARE = 0.05,
+  FEWEST_JUMPS = 40;
+/** Of a sharp edge the largest step is all of the jump; a filter of three pixels leaves a half of it, a wider one a third. */
+export const FILTERED_STEP = 0.6;
+
 /**
- * Share of jumps between two motions that take a pixel in between, as a filtered or resized pass has. Only covered pixels are looked at.
- * Null when hardly any jump is there.
+ * Was a channel filtered or resized? At jumps between two even motions the largest step from pixel to pixel is the whole jump in a sharp pass: the median of its
+ * share, null where hardly any such jump is there.
  */
-export function mixedEdgeShare(pass: StoredPass, channel: number, range: number, covered: (i: number) => boolean): number | null {
-  const { width, height } = pass,
-    { data } = pass.channels[channel];
-  const jump = 0.12 * range;
-  let clean = 0,
-    mixed = 0;
-  for (let y = 2; y < height - 2; y++) {
-    for (let x = 2; x < width - 2; x++) {
-      const i = y * width + x;
-      for (const step of [1, width]) {
-        const before = data[i - step],
-          here = data[i],
-          after = data[i + step];
-        const across = Math.abs(after - before);
-        if (!(across > jump) || !covered(i - step) || !covered(i) || !covered(i + step)) continue;
-        // The surfaces on both sides must be smooth themselves.
-        if (Math.abs(data[i + 2 * step] - after) > 0.2 * across && Math.abs(data[i - 2 * step] - before) > 0.2 * across) continue;
-        const share = (here - before) / (after - before);
-        if (share > 0.2 && share < 0.8) mixed++;
-        else clean++;
+export function largestStepShare({ width, height, channels }: StoredPass, channel: number, range: number): number | null {
+  const { data } = channels[channel],
+    shares: number[] = [];
+  const reach = 2 * PLATEAU + BETWEEN;
+  for (const [step, across, along] of [
+    [1, width, height],
+    [width, height, width],
+  ]) {
+    const other = step === 1 ? width : 1;
+    for (let line = 0; line < along; line += 2) {
+      for (let k = 0; k + reach < across; k++) {
+        const i = line * other + k * step;
+        const from = data[i + PLATEAU * step],
+          to = data[i + (PLATEAU + BETWEEN) * step],
+          jump = Math.abs(to - from);
+        if (!(jump > JUMP_SHARE * range)) continue;
+        if (!(Math.abs(from - data[i]) < FLAT_SHARE * jump && Math.abs(data[i + reach * step] - to) < FLAT_SHARE * jump)) continue;
+        let largest = 0;
+        for (let n = PLATEAU; n < PLATEAU + BETWEEN; n++)
+          largest = Math.max(largest, Math.abs(data[i + (n + 1) * step] - data[i + n * step]));
+        shares.push(largest / jump);
       }
     }
   }
-  // A clean jump is met twice, from both of its pixels; one with a pixel in between once.
-  const jumps = clean / 2 + mixed;
-  return jumps < FEWEST ? null : mixed / jumps;
+  return shares.length < FEWEST_JUMPS ? null : quantile(shares, 0.5);
+}
+
+export function isFiltered(pass: StoredPass, channel: number, range: number): boolean {
+  const share = largestStepShare(pass, channel, range);
+  return share !== null && share < FILTERED_STEP;
 }

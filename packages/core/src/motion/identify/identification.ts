@@ -1,4 +1,5 @@
 import type { Encoding } from '../encoding/encoding';
+import type { BeautyNeighbours } from './beauty-pictures';
 import type { Mend } from './mend';
 import type { StoredPass } from './stored-pass';
 
@@ -7,13 +8,21 @@ export type MotionFact =
   | { readonly kind: 'still'; readonly x: number; readonly y: number }
   | { readonly kind: 'moved'; readonly x: number; readonly y: number; readonly toX: number; readonly toY: number };
 
-export interface MotionFiles {
+/** One frame of a beauty and of its motion pass. */
+export interface FrameToIdentify {
+  /** The beauty's number; null for a lone file. */
+  readonly frame: number | null;
+  readonly beauty: BeautyNeighbours;
   /** The pass in the file of the beauty's number, and in those beside it. */
   readonly now: StoredPass;
   readonly next: StoredPass | null;
   readonly previous: StoredPass | null;
+}
+
+export interface IdentifyContext {
   readonly fps: number | null;
   readonly pixelAspect: number;
+  /** About the first frame. */
   readonly facts: readonly MotionFact[];
 }
 
@@ -25,10 +34,12 @@ export const SYMPTOM_CODES = [
   'mirroredAxis',
   'swappedAxes',
   'frameOff',
+  'changesWithin',
   'otherAnimation',
   'otherSize',
   'multipliedByAlpha',
   'mixedEdges',
+  'noisyVectors',
   'badPixels',
   'blackHoles',
   'blurredBeauty',
@@ -70,18 +81,31 @@ export interface AxisPlot {
   readonly line: readonly { readonly stored: number; readonly measured: number }[];
 }
 
+/** A reading that was weighed, with what belongs to it: others that decode to the same vectors count with it. */
+export interface WeighedEncoding {
+  readonly encoding: Encoding;
+  /** Of the belief, 0 to 1. */
+  readonly share: number;
+  /** Of what the pictures change at points that can tell, 0 to 1. */
+  readonly explained: number;
+}
+
 export interface Evidence {
   readonly from: 'pictures' | 'values' | 'facts';
-  /** Points with texture, and those of them whose motion was found. */
+  /** Frames that were looked at. */
+  readonly frames: readonly number[];
+  /** Points with texture that were looked at, and those of them whose motion was found. */
   readonly points: number;
   readonly measured: number;
-  /** Share of the measured points that the reading explains. */
+  /** Share of what the pictures change that the reading explains, over standing still and over chance. */
   readonly explained: number;
-  /** Mean difference of brightness (0 to 1, square root of light) at the points: as they are, and after warping by the reading. */
+  /** Mean difference at those points (0 to 1, square root of light): as the pictures are, and after warping by the reading. */
   readonly residual: { readonly before: number; readonly after: number } | null;
   readonly plots: readonly AxisPlot[];
-  /** Other readings that were tried, and what was left of the picture's difference under them. */
-  readonly alternatives: readonly { readonly reading: string; readonly residual: number }[];
+  /** The likeliest readings, the chosen one first; each decodes to other vectors than those before it. */
+  readonly readings: readonly WeighedEncoding[];
+  /** What would tell the readings apart that remain, in sentences. */
+  readonly wouldTell: readonly string[];
 }
 
 export interface Identification {

@@ -1,12 +1,11 @@
 import { rawPixels, type Encoding } from '../encoding/encoding';
 import { describeEncoding } from '../encoding/describe-encoding';
 import { proposeEncoding } from '../encoding/propose';
-import { restOf } from './hypothesis';
 import { blurredBeauty } from './blurred-beauty';
-import type { Identification, MotionFact, MotionFiles } from './identification';
-import type { MeasuredMotion } from './measured-motion';
+import type { BeautyPictures } from './beauty-pictures';
+import type { FrameToIdentify, Identification, IdentifyContext, MotionFact } from './identification';
 import { valueSymptoms } from './value-symptoms';
-import { shapeOf, type ChannelShape } from './stored-pass';
+import { shapeOf, type ChannelShape, type StoredPass } from './stored-pass';
 
 /** With nothing but the stored values; facts that the artist points at raise it. */
 const FROM_VALUES = 0.3,
@@ -17,9 +16,13 @@ const FROM_VALUES = 0.3,
  * A reading when the pictures do not tell (one frame, no texture, motion too large): channel names, the value that most pixels hold,
  * range and symmetry, and what the artist knows for certain. Confidence stays low: axis, sign and scale can't be seen in values alone.
  */
-export function readFromValues(measured: MeasuredMotion, files: MotionFiles): Identification {
-  const { now: pass, facts } = files;
-  const shapes = pass.channels.map((c) => shapeOf(c, pass.width));
+export function readFromValues(
+  frames: readonly FrameToIdentify[],
+  [{ alpha }]: readonly BeautyPictures[],
+  { facts, fps }: IdentifyContext,
+): Identification {
+  const [{ now: pass, beauty }] = frames;
+  const shapes = pass.channels.map(shapeOf);
   const proposal = proposeEncoding(pass.channels.map(({ name, type }) => ({ name, type })));
   const base = proposal?.encoding ?? rawPixels(shapes[0]?.name ?? 'R', shapes[1]?.name ?? shapes[0]?.name ?? 'G');
   const find = (name: string) => shapes.find((s) => s.name === name || s.name.endsWith(`.${name}`));
@@ -30,14 +33,14 @@ export function readFromValues(measured: MeasuredMotion, files: MotionFiles): Id
   const still = facts.find((f) => f.kind === 'still'),
     moved = facts.filter((f) => f.kind === 'moved');
   if (still !== undefined && x !== undefined && y !== undefined) {
-    const [vx, vy] = [x, y].map((s) => valueAt(files, measured, s.name, still));
+    const [vx, vy] = [x, y].map((s) => valueAt(pass, beauty, s.name, still));
     if (Math.abs(vx - vy) < 0.02 * Math.max(1, Math.abs(vx))) {
       encoding = rescaled(encoding, vx);
       confidence = WITH_STILL;
     }
   }
   if (moved.length > 0 && x !== undefined && y !== undefined) {
-    const solved = solveMoved(encoding, moved, (fact, name) => valueAt(files, measured, name, fact), measured, pass);
+    const solved = solveMoved(encoding, moved, (fact, name) => valueAt(pass, beauty, name, fact), beauty, pass);
     if (solved !== null) {
       encoding = solved;
       confidence = still === undefined ? WITH_MOVED - 0.1 : WITH_MOVED;
@@ -58,25 +61,21 @@ export function readFromValues(measured: MeasuredMotion, files: MotionFiles): Id
         mend: null,
         at: null,
       },
-      ...valueSymptoms(encoding, shapes, { width: pass.width, height: pass.height, fps: files.fps }),
-      ...blurredBeauty(encoding, measured, files),
+      ...valueSymptoms(encoding, shapes, pass, fps, null),
+      ...blurredBeauty(encoding, alpha, pass, fps),
     ],
     evidence: {
       from: facts.length > 0 && confidence > FROM_VALUES ? 'facts' : 'values',
-      points: measured.x.length,
-      measured: countFound(measured),
+      frames: frames.flatMap((f) => f.frame ?? []),
+      points: 0,
+      measured: 0,
       explained: 0,
       residual: null,
       plots: [],
-      alternatives: [],
+      readings: [],
+      wouldTell: [],
     },
   };
-}
-
-function countFound({ toNext, toPrevious }: MeasuredMotion): number {
-  let found = 0;
-  for (let k = 0; k < toNext.length; k += 2) if (toNext[k] === toNext[k] || toPrevious[k] === toPrevious[k]) found++;
-  return found;
 }
 
 /** The zero from what most pixels hold; values within -1 and 1 that are not whole pixels are shares of the frame. */
@@ -106,10 +105,15 @@ function rescaled(encoding: Encoding, zero: number): Encoding {
   return { ...encoding, zero, fullScale: fullScale.equals === 1 ? { stored: 1, equals: 64, unit: 'px' } : { ...fullScale, stored: 1 } };
 }
 
-function valueAt({ now }: MotionFiles, measured: MeasuredMotion, name: string, fact: MotionFact): number {
+interface Size {
+  readonly width: number;
+  readonly height: number;
+}
+
+function valueAt(now: StoredPass, beauty: Size, name: string, fact: MotionFact): number {
   const channel = now.channels.find((c) => c.name === name);
-  const x = Math.min(now.width - 1, Math.max(0, Math.floor((fact.x * now.width) / measured.width))),
-    y = Math.min(now.height - 1, Math.max(0, Math.floor((fact.y * now.height) / measured.height)));
+  const x = Math.min(now.width - 1, Math.max(0, Math.floor((fact.x * now.width) / beauty.width))),
+    y = Math.min(now.height - 1, Math.max(0, Math.floor((fact.y * now.height) / beauty.height)));
   return channel === undefined ? NaN : channel.data[y * now.width + x];
 }
 
@@ -118,8 +122,8 @@ function solveMoved(
   encoding: Encoding,
   moved: readonly Extract<MotionFact, { kind: 'moved' }>[],
   value: (fact: MotionFact, name: string) => number,
-  measured: MeasuredMotion,
-  pass: { readonly width: number; readonly height: number },
+  beauty: Size,
+  pass: Size,
 ): Encoding | null {
   const [set] = encoding.sets;
   let best: { encoding: Encoding; off: number } | null = null;
@@ -135,8 +139,8 @@ function solveMoved(
     for (const fact of moved) {
       const u = value(fact, cx) - encoding.zero,
         v = value(fact, cy) - encoding.zero;
-      const mx = ((fact.toX - fact.x) * pass.width) / measured.width,
-        my = ((fact.toY - fact.y) * pass.height) / measured.height;
+      const mx = ((fact.toX - fact.x) * pass.width) / beauty.width,
+        my = ((fact.toY - fact.y) * pass.height) / beauty.height;
       sxx += u * u;
       sxm += u * mx;
       syy += v * v;
@@ -162,4 +166,9 @@ function solveMoved(
     };
   }
   return best?.encoding ?? null;
+}
+
+function restOf({ rest, restShare, type }: ChannelShape): number {
+  if (restShare > 0.02) return rest;
+  return type === 'u8' || type === 'u16' ? 0.5 : 0;
 }

@@ -1,5 +1,5 @@
 import type { SampleType } from '../../raster/image';
-import { countStuck, STEP_AT_ONE } from '../audit/walls';
+import { countStuck, isEnd, STEP_AT_ONE } from '../audit/walls';
 
 /** A motion pass as its file holds it, one frame: planes over its own display window. */
 export interface StoredPass {
@@ -26,9 +26,6 @@ export interface ChannelShape {
   /** The most frequent value, and the share of pixels that hold it. */
   readonly rest: number;
   readonly restShare: number;
-  /** Pixels stuck at the lowest and at the highest value, when more are there than belong there. */
-  readonly clippedLow: number;
-  readonly clippedHigh: number;
   readonly notFinite: number;
   /** Smallest step between neighbouring values that such a type can hold around 1. */
   readonly step: number;
@@ -38,7 +35,7 @@ export interface ChannelShape {
 const MOST_VALUES = 70000,
   COUNTED_EVERY = 7;
 
-export function shapeOf({ name, type, data }: StoredChannel, width: number): ChannelShape {
+export function shapeOf({ name, type, data }: StoredChannel): ChannelShape {
   let min = Infinity,
     max = -Infinity,
     notFinite = 0,
@@ -69,8 +66,6 @@ export function shapeOf({ name, type, data }: StoredChannel, width: number): Cha
       high: 0,
       rest: 0,
       restShare: 0,
-      clippedLow: 0,
-      clippedHigh: 0,
       notFinite,
       step: STEP_AT_ONE[type],
     };
@@ -82,7 +77,6 @@ export function shapeOf({ name, type, data }: StoredChannel, width: number): Cha
   for (let i = 0; i < data.length; i += thin) if (data[i] - data[i] === 0 && data[i] !== rest) some.push(data[i]);
   const sorted = Float64Array.from(some).sort();
   const quantile = (p: number) => (sorted.length === 0 ? rest : sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * p))]);
-  const walls = { data, width, type, range: max - min, isStill: (v: number) => v === rest };
   return {
     name,
     type,
@@ -92,46 +86,42 @@ export function shapeOf({ name, type, data }: StoredChannel, width: number): Cha
     high: quantile(0.99),
     rest,
     restShare: most / looked,
-    clippedLow: countStuck(min, walls),
-    clippedHigh: countStuck(max, walls),
     notFinite,
     step: STEP_AT_ONE[type],
   };
 }
 
-/** A channel's values at points of the beauty; NaN where the value says nothing: not finite, at an edge of the pass, or clipped. */
-export function valuesAt(
-  pass: StoredPass,
-  channel: StoredChannel,
-  shape: ChannelShape,
-  points: { readonly x: Int32Array; readonly y: Int32Array; readonly width: number; readonly height: number },
-): Float64Array {
-  const { width, height } = pass,
-    { data } = channel;
-  const scaleX = width / points.width,
-    scaleY = height / points.height;
-  const rough = Math.max(ROUGH_SHARE * (shape.high - shape.low), 1.6 * (shape.step > 1e-4 ? shape.step : 0));
-  const out = new Float64Array(points.x.length).fill(NaN);
-  for (let k = 0; k < out.length; k++) {
-    const px = Math.floor((points.x[k] + 0.5) * scaleX),
-      py = Math.floor((points.y[k] + 0.5) * scaleY);
-    if (px < 1 || py < 1 || px >= width - 1 || py >= height - 1) continue;
-    let low = Infinity,
-      high = -Infinity;
-    for (let y = py - 1; y <= py + 1; y++) {
-      for (let x = px - 1; x <= px + 1; x++) {
-        const v = data[y * width + x];
-        // NaN makes both comparisons false once it is in.
-        low = v < low || v !== v ? v : low;
-        high = v > high || v !== v ? v : high;
-      }
-    }
-    const v = data[py * width + px];
-    if (!(high - low <= rough) || (shape.clippedHigh > 0 && v === shape.max) || (shape.clippedLow > 0 && v === shape.min)) continue;
-    out[k] = v;
-  }
-  return out;
+/** Values that pixels are stuck at because the range ended there, with how many there are: at most the lowest and the highest. */
+export interface StuckAt {
+  readonly value: number;
+  readonly count: number;
 }
 
-/** Values that differ by more than this share of the pass's range between neighbours lie on an edge. */
-const ROUGH_SHARE = 0.1;
+/**
+ * `zero`: the stored value of no motion. Whole numbers around a middle end at 0 and 1, and hardly a vector ends there by itself.
+ */
+export function stuckIn({ data, type }: StoredChannel, { min, max, rest, step }: ChannelShape, width: number, zero: number): StuckAt[] {
+  const isStill = (v: number) => Math.abs(v - zero) <= step || (v === rest && !isEnd(v, type)) || (v === rest && Math.abs(zero) < 0.1);
+  if (isSymmetricLimit(data, type, min, max)) {
+    const at = (value: number) => data.reduce((n, v) => (v === value ? n + 1 : n), 0);
+    return [min, max].map((value) => ({ value, count: at(value) }));
+  }
+  return [min, max].flatMap((value) => {
+    const count = countStuck(value, { data, width, type, range: max - min, isStill });
+    return count > 0 ? [{ value, count }] : [];
+  });
+}
+
+/** Floats that end at the same value on both sides, and many pixels there: nothing moves so by itself. */
+const LIMIT_SHARE = 0.0015;
+
+function isSymmetricLimit(data: Float32Array, type: SampleType, min: number, max: number): boolean {
+  if ((type !== 'half' && type !== 'float') || !(max > 0) || Math.abs(min + max) > 1e-5 * max) return false;
+  let low = 0,
+    high = 0;
+  for (const v of data) {
+    if (v === min) low++;
+    else if (v === max) high++;
+  }
+  return Math.min(low, high) > 0 && low + high > LIMIT_SHARE * data.length;
+}

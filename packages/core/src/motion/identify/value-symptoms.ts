@@ -3,7 +3,10 @@ import type { Encoding } from '../encoding/encoding';
 import { curveWords } from '../encoding/describe-encoding';
 import { transferPair } from '../../colour/transfer';
 import type { Symptom } from './identification';
-import type { ChannelShape } from './stored-pass';
+import { stuckIn, type ChannelShape, type StoredPass } from './stored-pass';
+
+/** Half a step of this is a quarter of a pixel under a shutter of 180 degrees: seen in long streaks only. */
+const COARSE_PX = 1.05;
 
 export type Add = (s: Omit<Symptom, 'at' | 'mend'> & Partial<Pick<Symptom, 'at' | 'mend'>>) => void;
 
@@ -26,7 +29,15 @@ function rounded(px: number): number {
 }
 
 /** Symptoms that the values show whatever the pictures say. */
-export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[], facts: PassFacts): Symptom[] {
+/** `zeros`: values of no motion in x and in y, after the curve; null where only the encoding says. */
+export function valueSymptoms(
+  encoding: Encoding,
+  shapes: readonly ChannelShape[],
+  pass: StoredPass,
+  fps: number | null,
+  zeros: readonly [number, number] | null,
+): Symptom[] {
+  const facts = { width: pass.width, height: pass.height, fps };
   const out: Symptom[] = [];
   const add = adderTo(out);
   // Of direction and length the length alone can run into a wall.
@@ -37,7 +48,7 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
   );
   const direction = encoding.sets.some((set) => set.length !== null);
   if (used.length === 0) return out;
-  const { undo, apply } = transferPair(encoding.transfer);
+  const { apply } = transferPair(encoding.transfer);
   const perStored = pixelsPerStored(encoding, facts);
   if (encoding.transfer.kind !== 'none')
     add({
@@ -47,10 +58,10 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
         Math.abs(encoding.zero - 0.5) < 0.01 ? ' instead of 0.5' : ''
       }.`,
       effect: 'Everything that stands still would smear the same way, and lengths would be wrong.',
-      advice: 'The proposed reading undoes the curve.',
+      advice: 'The detected encoding undoes the curve.',
       mend: { kind: 'reading' },
     });
-  const rests = used.map((s) => (!direction && s.restShare > 0.02 ? undo(s.rest) : encoding.zero));
+  const rests = zeros ?? [encoding.zero, encoding.zero];
   const apart = Math.max(...rests) - Math.min(...rests);
   const code = Math.max(...used.map((s) => s.step), 1 / 1000);
   const nominal = [0, 0.5].reduce((a, b) => (Math.abs(b - encoding.zero) < Math.abs(a - encoding.zero) ? b : a));
@@ -60,10 +71,7 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
   const isApart = apart > 0.75 * code && apart < 0.1;
   if (!direction && ((offCodes > 0 && off < 0.2) || (isApart && encoding.noData === null))) {
     // One zero serves both axes: what each is off by is taken off afterwards.
-    const [xPx, yPx] = [encoding.sets[0].x, encoding.sets[0].y].map((name, axis) => {
-      const rest = rests[used.findIndex((s) => s.name === name || s.name.endsWith(`.${name}`))] ?? encoding.zero;
-      return rounded((rest - encoding.zero) * perStored[axis]);
-    });
+    const [xPx, yPx] = rests.map((rest, axis) => rounded((rest - encoding.zero) * perStored[axis]));
     add({
       code: 'centreOff',
       severity: 'warning',
@@ -71,21 +79,20 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
         ? `x and y do not stand still at the same value (${rests.map((r) => r.toFixed(4)).join(' and ')}).`
         : `No motion is stored as ${encoding.zero.toFixed(4)}, ${(off / used[0].step).toFixed(used[0].step > 1e-3 ? 0 : 1)} steps beside ${nominal}.`,
       effect: `Read as ${nominal}, everything would drift by ${(Math.max(off, apart) * Math.abs(perStored[0])).toFixed(2)} px a frame.`,
-      advice: isApart ? 'Re-centring takes it out.' : 'The proposed reading takes it out.',
+      advice: isApart ? 'Re-centring takes it out.' : 'The detected encoding takes it out.',
       mend: isApart ? { kind: 'repair', step: { kind: 'recentre', on: true, xPx, yPx } } : { kind: 'reading' },
     });
   }
-  const clipped = used.reduce((n, s) => n + s.clippedHigh + s.clippedLow, 0);
+  const stuck = used.flatMap((s) => {
+    const channel = pass.channels[shapes.indexOf(s)];
+    return stuckIn(channel, s, pass.width, direction ? 0 : apply(encoding.zero)).map((at) => ({ ...at, name: shortName(s.name) }));
+  });
+  const clipped = stuck.reduce((n, s) => n + s.count, 0);
   if (clipped > 0)
     add({
       code: 'clippedRange',
       severity: 'warning',
-      message: `${clipped} values are stuck at the end of the range (${used
-        .flatMap((s) => [
-          ...(s.clippedHigh > 0 ? [`${shortName(s.name)} at ${s.max.toPrecision(3)}`] : []),
-          ...(s.clippedLow > 0 ? [`${shortName(s.name)} at ${s.min.toPrecision(3)}`] : []),
-        ])
-        .join(', ')}): the range was too small for this frame.`,
+      message: `${clipped} values are stuck at the end of the range (${stuck.map((s) => `${s.name} at ${s.value.toPrecision(3)}`).join(', ')}): the range was too small for this frame.`,
       effect: 'The fastest parts get streaks that are too short and all of one length.',
       advice: 'Continue the motion from the unclipped pixels beside them, or ask for the pass with a larger range.',
       mend: { kind: 'repair', step: { kind: 'fillHoles', on: true, clipped: true } },
@@ -94,7 +101,7 @@ export function valueSymptoms(encoding: Encoding, shapes: readonly ChannelShape[
   if (used[0].type === 'u8' && stepPx > 0.25)
     add({
       code: 'coarseSteps',
-      severity: 'warning',
+      severity: stepPx > COARSE_PX ? 'warning' : 'info',
       message: `One step of 8 bits is ${stepPx.toFixed(2)} px: finer motion is not in the pass.`,
       effect: 'Slow things jump between lengths, and long streaks show steps in their direction.',
       advice: direction

@@ -1,9 +1,14 @@
 import { solveLinear } from '../../linear/solve-linear';
-import { sampleLevel, type PyramidLevel } from '../flow/pyramid';
-import type { MeasuredMotion } from './measured-motion';
+import { sampleLevel, type Pyramid, type PyramidLevel } from '../flow/pyramid';
 
 /** Points of a picture, and the pictures beside it. */
-export type WarpPictures = Pick<MeasuredMotion, 'x' | 'y' | 'now' | 'next' | 'previous'>;
+export interface WarpPictures {
+  readonly x: Int32Array;
+  readonly y: Int32Array;
+  readonly now: Pyramid;
+  readonly next: Pyramid | null;
+  readonly previous: Pyramid | null;
+}
 
 /**
  * A motion that is linear in a few numbers: at point k, velocity = sum of parameter j times basis j. Pixels per frame. A basis that is
