@@ -30,6 +30,10 @@ const CLEAR_FIT = 0.6,
   CLEARLY_ROUND = 1.5,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
   NEARLY = 0.85,
+  /** Where this file explains little, the other one must explain nearly all: soft things fit both. */
+  CLEARLY_OTHER = 0.75,
+  /** Next to nothing. */
+  HARDLY_FIT = 0.25,
   /** Below this the pictures tell too little of either file. */
   POOR_FIT = 0.45,
   /** So much likelier the file beside must make the pass. */
@@ -60,15 +64,17 @@ function withOtherFile(
   context: IdentifyContext,
 ): Solution {
   const [best] = own.weighed;
-  if (best.fit < POOR_FIT) return own;
   const better = betterFile(best);
   // What the values suggest does not depend on the file: the readings that were weighed are enough.
   const candidates = [...new Set(own.weighed.map((w) => w.of.candidate))];
   if (better !== 0) {
     const other = solve(frames, opened, context, better, candidates);
     // A scale that people choose must not become one that they don't.
-    if (other !== null && other.weighed[0].fit > NEARLY * best.fit && other.weighed[0].named.prior > best.named.prior - 1) return other;
+    const enough = best.fit < HARDLY_FIT ? POOR_FIT : best.fit < POOR_FIT ? CLEARLY_OTHER : NEARLY * best.fit;
+    if (other !== null && other.weighed[0].fit > enough && (best.fit < POOR_FIT || other.weighed[0].named.prior > best.named.prior - 1))
+      return other;
   }
+  if (best.fit < POOR_FIT) return own;
   if (best.named.isRound && best.named.off < CLEARLY_ROUND && best.fit > CLEAR_FIT) return own;
   let chosen = own;
   for (const offset of [1, -1] as const) {
