@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { copyFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import sharp from 'sharp';
 import { centred, DEMO, HERON, HERONS, inputs, ivrex, json, scratch, wheelEncoding } from './run-ivrex';
@@ -69,6 +69,22 @@ describe('the motion pass on the command line', () => {
       findings: object[];
     };
     expect(findings).toContainEqual(expect.objectContaining({ code: 'blurredBeauty', severity: 'warning', mend: { kind: 'otherBeauty' } }));
+  });
+  test('several frames are one answer, and one that is broken is left out of it', async () => {
+    const some = path.join(folder, 'some');
+    mkdirSync(some);
+    for (let f = 1004; f <= 1009; f++) copyFileSync(HERON.replace('####', String(f)), path.join(some, `heron.${f}.exr`));
+    const broken = path.join(some, 'heron.1006.exr');
+    writeFileSync(broken, readFileSync(broken).subarray(0, 5000));
+    const pattern = path.join(some, 'heron.####.exr');
+    const found = json(await ivrex('identify', '--beauty', pattern, '--motion', `${pattern}::motion`, '--json')) as {
+      frame: number;
+      confidence: number;
+      evidence: { frames: number[]; readings: { share: number }[] };
+    };
+    expect([...found.evidence.frames].sort()).toEqual([1005, 1007, 1008]);
+    expect(found.evidence.frames[0]).toBe(found.frame);
+    expect(found.evidence.readings[0].share).toBeGreaterThan(0.5);
   });
   test('a frame that is not there is named', async () => {
     expect(await ivrex('identify', '--beauty', BEAUTY, '--motion', MOTION, '--frame', '1013')).toMatchObject({

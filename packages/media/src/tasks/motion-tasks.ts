@@ -2,6 +2,7 @@ import {
   auditFrame,
   howMuchItTells,
   identifyEncoding,
+  IvrexError,
   orNull,
   predictRemapError,
   readMotion,
@@ -44,25 +45,41 @@ export interface IdentifyRequest {
 /** @throws IvrexError about the file that is at fault; of several frames those that can't be read are left out, and so are such neighbours */
 export async function identifyMotion({ frames, take, fps, facts }: IdentifyRequest, host: NodeHost): Promise<Identification> {
   const reader = new FileReader(host);
-  const chosen = frames.length > take ? await framesThatTell(frames, take, reader) : frames;
+  const ordered = frames.length > take ? await theTellingFirst(frames, take, reader) : frames;
   const loaded: Awaited<ReturnType<typeof loadFrame>>[] = [];
-  let refused: unknown = null;
-  for (const frame of chosen) {
+  let refused: IvrexError | null = null,
+    bytes = 0;
+  for (const frame of ordered) {
+    if (loaded.length >= take || bytes > MOST_BYTES) break;
     try {
       const own = await loadFrame(frame, host, reader);
       // A pass is one encoding over its sequence: a file of other channels is another pass.
-      if (loaded.length === 0 || sameChannels(own.now, loaded[0].now)) loaded.push(own);
+      if (loaded.length > 0 && !sameChannels(own.now, loaded[0].now)) continue;
+      loaded.push(own);
+      bytes += bytesOf(own);
     } catch (error) {
+      if (!(error instanceof IvrexError)) throw error;
       refused ??= error;
     }
   }
-  if (loaded.length === 0) throw refused;
-  const [{ now: first }] = loaded;
-  return identifyEncoding(loaded, { fps: fps ?? first.fps, pixelAspect: first.pixelAspect, facts }, host.kernels);
+  const [first] = loaded;
+  if (first === undefined) throw refused ?? new TypeError('no frame to identify');
+  return identifyEncoding(loaded, { fps: fps ?? first.now.fps, pixelAspect: first.now.pixelAspect, facts }, host.kernels);
 }
 
-/** Of as many parts of the sequence the frame of each whose pass tells most, the best first. Files that can't be read tell nothing. */
-async function framesThatTell(frames: readonly FrameRequest[], take: number, reader: FileReader): Promise<FrameRequest[]> {
+/** Frames are added until they hold this much: of 960 x 540 five, of 4K one. */
+const MOST_BYTES = 500e6;
+
+function bytesOf({ beauty, now, next, previous }: FrameToIdentify): number {
+  const pictures = [beauty.now, beauty.next, beauty.previous].reduce((sum, p) => sum + (p?.byteLength ?? 0), 0);
+  return [now, next, previous].reduce((sum, pass) => sum + (pass?.channels.reduce((n, c) => n + c.data.byteLength, 0) ?? 0), pictures);
+}
+
+/**
+ * Of as many parts of the sequence the frame of each whose pass tells most, the best first; then the others, should one of those be broken. Files that can't be
+ * read tell nothing.
+ */
+async function theTellingFirst(frames: readonly FrameRequest[], take: number, reader: FileReader): Promise<FrameRequest[]> {
   const told: { readonly frame: FrameRequest; readonly tells: number; readonly part: number }[] = [];
   for (const [k, frame] of frames.entries()) {
     const pass = await orNull(() => loadStoredMotion(frame.motion.now, null, reader));
@@ -73,8 +90,9 @@ async function framesThatTell(frames: readonly FrameRequest[], take: number, rea
       part: Math.floor((k * take) / frames.length),
     });
   }
-  const best = Array.from({ length: take }, (_, part) => told.filter((t) => t.part === part).reduce((a, b) => (b.tells > a.tells ? b : a)));
-  return best.sort((a, b) => b.tells - a.tells).map((t) => t.frame);
+  told.sort((a, b) => b.tells - a.tells);
+  const isBest = (t: (typeof told)[number]) => told.find((o) => o.part === t.part) === t;
+  return [...told.filter(isBest), ...told.filter((t) => !isBest(t))].map((t) => t.frame);
 }
 
 function sameChannels(a: LoadedMotion, b: LoadedMotion): boolean {

@@ -32,10 +32,8 @@ export function slid(piece: Piece, { width, height }: FrameSize, from: Pyramid, 
   const pictures = {
     x: Int32Array.from(x, (v) => Math.round(v + width / 2)),
     y: Int32Array.from(y, (v) => Math.round(v + height / 2)),
-    now: from,
-    next: to,
-    previous: null,
+    from,
+    to,
   };
-  const { parameters } = fitWarp(pictures, motion, piece.parameters, levels, { target: 'next', chosen: null, bend: null });
-  return { ...piece, parameters };
+  return { ...piece, parameters: fitWarp(pictures, motion, piece.parameters, levels) };
 }

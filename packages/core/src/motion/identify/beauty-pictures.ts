@@ -34,7 +34,7 @@ export interface BeautyPictures {
 export interface TexturedCells {
   readonly x: Int32Array;
   readonly y: Int32Array;
-  /** 1 where the picture changes to a neighbour by more than noise. */
+  /** Neighbours to which the picture changes here by more than noise: 2 for all that are there, 1 for one of two (something is hidden there), 0. */
   readonly changes: Uint8Array;
 }
 
@@ -233,16 +233,15 @@ function texturedCells(
         }
       }
       if (best < 0) continue;
-      let change = 0;
-      for (const other of beside) {
-        if (other === null) continue;
+      const changed = beside.filter((other) => {
+        if (other === null) return false;
         let sum = 0;
         for (let c = 0; c < 4; c++) sum += (other[best + c] - now[best + c]) ** 2;
-        change = Math.max(change, sum);
-      }
+        return sum > SLOPE_OVER_NOISE * noise + 0.1 * most;
+      }).length;
       xs.push((best / 4) % width);
       ys.push(Math.floor(best / 4 / width));
-      changes.push(change > SLOPE_OVER_NOISE * noise + 0.1 * most ? 1 : 0);
+      changes.push(changed === 0 ? 0 : changed === beside.filter((o) => o !== null).length ? 2 : 1);
     }
   }
   return thinned({ x: Int32Array.from(xs), y: Int32Array.from(ys), changes: Uint8Array.from(changes) });
@@ -257,7 +256,7 @@ function thinned({ x, y, changes }: TexturedCells): TexturedCells {
   let met = 0,
     next = 0;
   const kept = Array.from(changes.keys()).filter((k) => {
-    if (changes[k] === 1) return true;
+    if (changes[k] > 0) return true;
     if (met++ < next) return false;
     next += every;
     return true;

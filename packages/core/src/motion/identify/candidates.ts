@@ -111,7 +111,9 @@ function ofPair(
     if (Math.abs(apart) >= 1e-6) return { ...z, zero: undo(rest), zeroB: undo(rest + apart) };
     return { ...z, zeroB: z.zero, prior: isRest ? Math.max(z.prior, PRIOR.unitZero) : z.prior + PRIOR.otherRest };
   });
-  return weighed.flatMap(({ zero, zeroB, curve, prior }) => {
+  // Where what rests is known, several guesses become one.
+  const different = weighed.filter((z, i) => weighed.findIndex((o) => o.zero === z.zero && o.curve === z.curve) === i);
+  return different.flatMap(({ zero, zeroB, curve, prior }) => {
     const own = prior + namesPrior(names[a], names[b]);
     const lengths = channels
       .filter((k) => k !== a && k !== b && isLengthOf(values, { a, b, zero, zeroB, curve }, k))

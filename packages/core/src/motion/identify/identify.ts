@@ -25,19 +25,15 @@ export function identifyEncoding(frames: readonly FrameToIdentify[], context: Id
   }
 }
 
-/** A reading with a round scale that explains so much needs no look at other files. */
+/** A reading with a round scale that explains so much needs no look at other files; one that explains this little can't be made sense of by them. */
 const CLEAR_FIT = 0.6,
+  POOR_FIT = 0.3,
   CLEARLY_ROUND = 1.5,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
-  NEARLY = 0.85,
-  /** Where this file explains little, the other one must explain nearly all: soft things fit both. */
-  CLEARLY_OTHER = 0.75,
-  /** Next to nothing. */
-  HARDLY_FIT = 0.25,
-  /** Below this the pictures tell too little of either file. */
-  POOR_FIT = 0.45,
-  /** So much likelier the file beside must make the pass. */
-  OTHER_FILE = 1.5;
+  NEARLY = 0.8,
+  /** So much likelier the file beside must make the pass; less where it also fits clearly better. */
+  OTHER_FILE = 3.5,
+  FITTING_FILE = 1.5;
 
 function identifyOpened(frames: readonly FrameToIdentify[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
   const own = solve(frames, opened, context, 0);
@@ -70,20 +66,20 @@ function withOtherFile(
   if (better !== 0) {
     const other = solve(frames, opened, context, better, candidates);
     // A scale that people choose must not become one that they don't.
-    const enough = best.fit < HARDLY_FIT ? POOR_FIT : best.fit < POOR_FIT ? CLEARLY_OTHER : NEARLY * best.fit;
-    if (other !== null && other.weighed[0].fit > enough && (best.fit < POOR_FIT || other.weighed[0].named.prior > best.named.prior - 1))
-      return other;
+    const isNamed = (r: WeighedReading) => best.fit < POOR_FIT || r.named.prior > best.named.prior - 1;
+    if (other !== null && other.weighed[0].fit > NEARLY * best.fit && isNamed(other.weighed[0])) return other;
   }
-  if (best.fit < POOR_FIT) return own;
-  if (best.named.isRound && best.named.off < CLEARLY_ROUND && best.fit > CLEAR_FIT) return own;
+  const makesSense = best.named.isRound && best.named.off < CLEARLY_ROUND;
+  if ((makesSense && best.fit > CLEAR_FIT) || best.fit < POOR_FIT) return own;
   let chosen = own;
   for (const offset of [1, -1] as const) {
     const other = solve(frames, opened, context, offset, candidates);
     if (other === null || !other.weighed[0].named.isRound || other.weighed[0].named.off > CLEARLY_ROUND) continue;
     const [rival] = other.weighed,
-      [held] = chosen.weighed;
-    // Even motion is the same in both files.
-    if (rival.logWeight > held.logWeight + (chosen === own ? OTHER_FILE : 0) && fitsBetter(rival, best)) chosen = other;
+      gain = rival.logWeight - chosen.weighed[0].logWeight;
+    // Even motion is the same in both files: only a scale that makes sense speaks for the other one, where this file's makes none.
+    const isBetter = fitsBetter(rival, best) ? gain > FITTING_FILE : !makesSense && gain > OTHER_FILE;
+    if (chosen === own ? isBetter : gain > 0) chosen = other;
   }
   return chosen;
 }

@@ -3,7 +3,7 @@ import { LEVELS, pictureAt, type BeautyPictures } from './beauty-pictures';
 import type { Candidate } from './candidates';
 import { seeded } from './seeded';
 import type { StoredPass } from './stored-pass';
-import { pixelUnder, vectorField } from './vector-field';
+import { pixelUnder, vectorField, type VectorField } from './vector-field';
 
 /** One frame of the pass and the pictures it belongs to. */
 export interface FrameOfPass {
@@ -100,7 +100,10 @@ export function choosePoints(
       const weight = (speeds[k] / fast + 0.05) / Math.sqrt(perClass.get(classes[k]) ?? 1);
       moving.push({ cell: k, key: Math.log(random()) / weight });
     }
-    if (cells.changes[k] === 1) changing.push({ cell: k, key: Math.log(random()) });
+    // What rests beside something that moves may be hidden behind it, or its soft edge.
+    const rests = !(speeds[k] > slowest);
+    if (cells.changes[k] === 2 && !(rests && movesBeside(field, pictures, cells.x[k], cells.y[k], slowest)))
+      changing.push({ cell: k, key: Math.log(random()) });
   }
   const drawn = new Set([...largest(moving, times * MOVING_POINTS), ...largest(changing, times * CHANGING_POINTS)]);
   if (drawn.size < LEAST_POINTS) return null;
@@ -114,7 +117,15 @@ export function choosePoints(
   return { frame, count: chosen.length, x, y, levels };
 }
 
-const LEAST_POINTS = 8;
+const LEAST_POINTS = 8,
+  BESIDE_PX = 4;
+
+function movesBeside(field: VectorField, pictures: BeautyPictures, x: number, y: number, slowest: number): boolean {
+  for (const dy of [-BESIDE_PX, 0, BESIDE_PX])
+    for (const dx of [-BESIDE_PX, 0, BESIDE_PX])
+      if (field.read(pixelUnder(x + dx, y + dy, pictures, field)) && Math.hypot(field.u, field.v) > slowest) return true;
+  return false;
+}
 
 interface Drawn {
   readonly cell: number;

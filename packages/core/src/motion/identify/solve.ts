@@ -187,7 +187,7 @@ function standsStill(frames: readonly FrameOfPass[], a: number, b: number, rest:
     for (let k = 0; k < cells.x.length; k++) {
       if (!isRest(pixelUnder(cells.x[k], cells.y[k], pictures, now))) continue;
       held++;
-      changed += cells.changes[k];
+      if (cells.changes[k] > 0) changed++;
     }
     for (let i = 0; i < p.length; i += 23) {
       if (!isRest(i)) continue;

@@ -69,7 +69,7 @@ export function symptomsOf(
         severity: 'info',
         message: `x is stored in ${names[0]} and y in ${names[1]}: the other way round than their names say.`,
         effect: 'Read by its names, the blur would lie across the motion.',
-        advice: 'The proposed encoding swaps them.',
+        advice: 'The detected encoding swaps them.',
         mend: { kind: 'reading' },
       });
   }
