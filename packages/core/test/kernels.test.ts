@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { MATCH_TAPS, type ChunkMemory, type Kernels, type SliceLayer, type SliceRequest } from '@ivrex/kernels';
+import { MATCH_TAPS, SCORE_NUMBERS, type ChunkMemory, type Kernels, type SliceLayer, type SliceRequest } from '@ivrex/kernels';
 import { loadKernels } from '../../kernels/test/kernels';
 import { packBlocks } from '../src/exr/codecs/dwa-blocks';
 import { packHuffman } from '../src/exr/codecs/huffman';
@@ -290,31 +290,83 @@ test('light through apertures: the fast kernel follows the slow one, at borders 
   expect(() => kernels.openAperture({ ...picture, radii: radii.subarray(1) })).toThrow(TypeError);
 });
 
-test('matching points: the fast kernel follows the slow one, inside, across the border and beyond it', () => {
-  let state = 31;
-  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
-  const sized = (width: number, height: number) => ({ width, height, data: Float32Array.from({ length: width * height * 4 }, random) });
-  const pictures = [sized(31, 23), sized(31, 23), sized(16, 12)],
+test('a pyramid to match: the fast kernel follows the slow one, reduced or not, at odd sizes, with what is no number', () => {
+  const random = seededRandom(17);
+  for (const [width, height, reduced] of [
+    [31, 23, 1],
+    [31, 23, 2],
+    [3, 5, 4],
+  ]) {
+    const rgba = Float32Array.from({ length: width * height * 4 }, (_, i) => [NaN, -1, 1e9, Infinity][i % 37] ?? 6 * random());
+    const request = [{ width, height, rgba, reduced, levels: 3, most: 4 }],
+      fast = kernels.openMatch(request),
+      slow = referenceKernels.openMatch(request);
+    for (const level of [0, 1, 2]) {
+      const [a, b] = [fast.picture(level), slow.picture(level)];
+      expect([a.width, a.height]).toEqual([b.width, b.height]);
+      a.data.forEach((value, i) => expect(Math.abs(value - b.data[i])).toBeLessThan(1e-5));
+    }
+    fast.close();
+  }
+  expect(() => kernels.openMatch([{ width: 4, height: 4, rgba: new Float32Array(60), reduced: 1, levels: 1, most: 4 }])).toThrow(TypeError);
+});
+
+const seededRandom = (seed: number) => {
+  let state = seed;
+  return () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+};
+
+describe('matching points: the fast kernel follows the slow one, inside, across the border and beyond it', () => {
+  const random = seededRandom(31);
+  const sized = (width: number, height: number) => ({
+    ...{ width, height, reduced: 1, levels: 1, most: 4 },
+    rgba: Float32Array.from({ length: width * height * 4 }, random),
+  });
+  const pictures = [sized(31, 23), sized(31, 23), sized(16, 12), sized(31, 23)],
     count = 40;
-  const points = {
-    places: Float32Array.from({ length: count * 2 }, (_, i) => (i % 2 === 0 ? 33 : 25) * random() - 1),
-    vectors: Float32Array.from({ length: count * MATCH_TAPS * 2 }, () => 2 * random() - 1),
-    step: 1.5,
-    scales: Float32Array.of(0, 0, 1, 1, -3, 2, 12, -12, 400, 400),
-  };
-  const fast = new Float32Array(count * 5).fill(NaN),
-    slow = new Float32Array(count * 5).fill(NaN);
-  const session = kernels.openMatch(pictures);
-  session.match(0, 1, points, fast);
-  expect(() => session.match(0, 2, points, fast)).toThrow(TypeError);
-  expect(() => session.match(0, 1, points, fast.subarray(1))).toThrow(TypeError);
-  session.close();
-  referenceKernels.openMatch(pictures).match(0, 1, points, slow);
-  expect(slow.filter((v) => v === -1).length).toBeGreaterThan(count);
-  expect(slow.filter((v) => v > 0).length).toBeGreaterThan(count);
-  // The fast one ends a thousandth of a pixel before the border.
-  fast.forEach((value, i) => expect(Math.abs(value - slow[i])).toBeLessThan(2e-3));
-  expect(() => kernels.openMatch([{ width: 4, height: 4, data: new Float32Array(60) }])).toThrow(TypeError);
+  const vectors = () => Float32Array.from({ length: count * MATCH_TAPS * 2 }, () => 2 * random() - 1);
+  const places = Float32Array.from({ length: count * 2 }, (_, i) => (i % 2 === 0 ? 33 : 25) * random() - 1),
+    scales = Float32Array.of(0, 0, 1, 1, -3, 2, 12, -12, 400, 400);
+
+  test('one by one', () => {
+    const points = { places, vectors: vectors(), step: 1.5, scales };
+    const fast = new Float32Array(count * 5).fill(NaN),
+      slow = new Float32Array(count * 5).fill(NaN);
+    const session = kernels.openMatch(pictures);
+    session.match(0, 1, points, fast);
+    expect(() => session.match(0, 2, points, fast)).toThrow(TypeError);
+    expect(() => session.match(0, 1, points, fast.subarray(1))).toThrow(TypeError);
+    session.close();
+    referenceKernels.openMatch(pictures).match(0, 1, points, slow);
+    expect(slow.filter((v) => v === -1).length).toBeGreaterThan(count);
+    expect(slow.filter((v) => v > 0).length).toBeGreaterThan(count);
+    // The fast one ends a thousandth of a pixel before the border.
+    fast.forEach((value, i) => expect(Math.abs(value - slow[i])).toBeLessThan(2e-3));
+  });
+
+  test.each([
+    [3, 1],
+    [null, 1],
+    [3, null],
+  ])('all together, with what matches anyway: before %p, after %p', (before, after) => {
+    const shares = () => Float32Array.from({ length: count }, random);
+    const points = {
+      ...{ places, scales },
+      vectors: { before: vectors(), after: vectors() },
+      tolerance: shares().map((v) => 0.01 + v),
+      base: [shares(), shares(), shares()] as const,
+    };
+    const fast = new Float32Array(5 * SCORE_NUMBERS).fill(1),
+      slow = new Float32Array(5 * SCORE_NUMBERS).fill(1);
+    const session = kernels.openMatch(pictures);
+    session.score({ now: 0, before, after }, points, fast);
+    expect(() => session.score({ now: 0, before: 2, after }, points, fast)).toThrow(TypeError);
+    expect(() => session.score({ now: 0, before, after }, { ...points, tolerance: new Float32Array(3) }, fast)).toThrow(TypeError);
+    session.close();
+    referenceKernels.openMatch(pictures).score({ now: 0, before, after }, points, slow);
+    fast.forEach((value, i) => expect(Math.abs(value - slow[i])).toBeLessThan(5e-3));
+    expect(new Set(slow.map((v) => Math.round(100 * v))).size).toBeGreaterThan(8);
+  });
 });
 
 test('grading by tables: the fast kernel follows the slow one, at and beyond the ends of the tables', () => {

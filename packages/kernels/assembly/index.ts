@@ -6,6 +6,7 @@ export { blockWorkBytes, undoBlocks } from "./dct";
 export { findHighlights, renderSpan, sliceWorkBytes, takeHighlights } from "./slices";
 export { gatherAperture } from "./aperture";
 export { gradePixels } from "./grade";
-export { matchPoints } from "./match";
+export { matchPoints, scorePoints } from "./match";
+export { halvePicture, lightOf, softenPicture } from "./pyramid";
 /** First byte that the program itself does not use; the host allocates from here. */
 export function heapStart(): usize { return (__heap_base + 15) & ~15; }

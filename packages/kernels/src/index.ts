@@ -19,4 +19,4 @@ export type {
   WaveletGrid,
 } from './kernels';
 export { instantiateKernels } from './wasm-kernels';
-export { MATCH_TAPS, NODE_FLOATS, NODE_PX } from './kernels';
+export { MATCH_TAPS, SCORE_NUMBERS, NODE_FLOATS, NODE_PX } from './kernels';

@@ -15,8 +15,11 @@ export interface Kernels {
   openSlices(layers: readonly SliceLayer[]): SliceSession;
   /** Takes a copy of the picture; the session is its until it is closed. It is the only one that is open then. */
   openAperture(picture: AperturePicture): ApertureSession;
-  /** Takes a copy of the pictures; any number of sessions, closed in the reverse order of their opening. */
-  openMatch(pictures: readonly MatchPicture[]): MatchSession;
+  /**
+   * Makes a pyramid of each picture; any number of sessions, closed in the reverse order of their opening. Levels are numbered one after the other: all of the
+   * first picture, the largest first, then those of the second. TypeError when pixels do not have their picture's size.
+   */
+  openMatch(pictures: readonly PyramidRequest[]): MatchSession;
   /** Grades premultiplied RGBA in place. */
   grade(rgba: Float32Array, tables: GradeTables): void;
 }
@@ -179,6 +182,23 @@ export interface ApertureSession {
 }
 
 /** A picture of four channels, 4 floats a pixel; width and height are at least 2. */
+/** Premultiplied RGBA to square roots of light and halves of alpha, softened once (1-2-1 along both axes), then halved level by level. */
+export interface PyramidRequest {
+  readonly width: number;
+  readonly height: number;
+  readonly rgba: Float32Array;
+  /** The first level holds means of squares of so many pixels; 1 for all of them. */
+  readonly reduced: number;
+  readonly levels: number;
+  /** Light and alpha count as at most this; what is no number, or below nothing, as 0. */
+  readonly most: number;
+}
+
+/** Side of a level: whole pixels, at least 2. */
+export function pyramidSide(of: number, by: number): number {
+  return Math.max(2, Math.floor(of / by));
+}
+
 export interface MatchPicture {
   readonly width: number;
   readonly height: number;
@@ -198,12 +218,39 @@ export interface MatchPoints {
 }
 export const MATCH_TAPS = 9;
 
+export const SCORE_NUMBERS = 6;
+
+/** Numbers of pictures in the session; of the neighbours null where there is none. */
+export interface ScoredPictures {
+  readonly now: number;
+  readonly before: number | null;
+  readonly after: number | null;
+}
+
+export interface PointsToScore {
+  readonly places: Float32Array;
+  /** Towards either neighbour, laid out as in MatchPoints. */
+  readonly vectors: { readonly before: Float32Array; readonly after: Float32Array };
+  readonly scales: Float32Array;
+  /** A number a point, above 0. */
+  readonly tolerance: Float32Array;
+  /** A number a point, 0 to 1: what matches before, after and on the better side without the vectors. */
+  readonly base: readonly [Float32Array, Float32Array, Float32Array];
+}
+
 export interface MatchSession {
+  /** A level where it lies: writing changes it. Holds until another session is opened, or anything else is asked of the kernels. */
+  picture(level: number): MatchPicture;
   /**
    * Into `out`, scale by scale, a number a point: how far picture `from` around the point is from picture `to` where each place of the patch moves by its own
    * vector. The mean over the patch of the squared difference, channels added up; -1 where the point itself leaves the picture. Both have the same size.
    */
   match(from: number, to: number, points: MatchPoints, out: Float32Array): void;
+  /**
+   * Adds SCORE_NUMBERS a scale to `out`, over all points: what is gained over `base` towards picture `before`, towards `after` and by the better of both; then what
+   * could be gained by the points that stay inside. A point's match is e^(-residual / tolerance). Scales lead towards `after`, minus them towards `before`.
+   */
+  score(pictures: ScoredPictures, points: PointsToScore, out: Float32Array): void;
   close(): void;
 }
 

@@ -58,6 +58,18 @@ export interface WasmExports {
     out: number,
     outStride: number,
   ): void;
+  lightOf(
+    rgba: number,
+    width: number,
+    height: number,
+    reduced: number,
+    out: number,
+    outWidth: number,
+    outHeight: number,
+    most: number,
+  ): void;
+  softenPicture(picture: number, width: number, height: number, along: number, out: number): void;
+  halvePicture(picture: number, width: number, height: number, out: number, outWidth: number, outHeight: number): void;
   matchPoints(
     now: number,
     other: number,
@@ -69,6 +81,23 @@ export interface WasmExports {
     scales: number,
     scaleCount: number,
     step: number,
+    patch: number,
+    out: number,
+  ): void;
+  scorePoints(
+    now: number,
+    before: number,
+    after: number,
+    width: number,
+    height: number,
+    points: number,
+    count: number,
+    vectorsBefore: number,
+    vectorsAfter: number,
+    scales: number,
+    scaleCount: number,
+    tolerance: number,
+    base: number,
     patch: number,
     out: number,
   ): void;

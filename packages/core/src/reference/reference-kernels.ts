@@ -4,9 +4,13 @@ import {
   type AperturePicture,
   type Kernels,
   MATCH_TAPS,
+  SCORE_NUMBERS,
   type LightTable,
   type MatchPicture,
   type MatchPoints,
+  type MatchSession,
+  type PyramidRequest,
+  pyramidSide,
   type SliceLayer,
   type SliceRequest,
   type SliceSession,
@@ -56,11 +60,75 @@ export const referenceKernels: Kernels = {
     },
     close: () => undefined,
   }),
-  openMatch: (pictures) => ({
-    match: (from, to, points, out) => matched(pictures[from], pictures[to], points, out),
-    close: () => undefined,
-  }),
+  openMatch(requests) {
+    for (const { width, height, rgba } of requests)
+      if (rgba.length !== width * height * 4) throw new TypeError('another size than its data');
+    return matchSession(requests.flatMap(pyramidOf));
+  },
 };
+
+function pyramidOf({ width, height, rgba, reduced, levels, most }: PyramidRequest): MatchPicture[] {
+  const light = means({ width, height, data: rgba.map((v) => (v > 0 ? Math.min(v, most) : 0)) }, reduced);
+  const first = { ...light, data: light.data.map((v, i) => (i % 4 === 3 ? v / 2 : Math.sqrt(v))) };
+  const out = [softened(softened(first, 1, 0), 0, 1)];
+  while (out.length < levels) out.push(means(out[out.length - 1], 2));
+  return out;
+}
+
+function matchSession(pictures: readonly MatchPicture[]): MatchSession {
+  return {
+    picture: (n) => pictures[n],
+    match: (from, to, points, out) => matched(pictures[from], pictures[to], points, out),
+    score({ now, before, after }, { places, vectors, scales, tolerance, base }, out) {
+      const count = places.length / 2,
+        sides = [
+          { picture: before, vectors: vectors.before, scales: scales.map((s) => -s) },
+          { picture: after, vectors: vectors.after, scales },
+        ];
+      const matches = sides.map((side) => {
+        const residuals = new Float32Array(count * (scales.length / 2)).fill(-1);
+        if (side.picture !== null) matched(pictures[now], pictures[side.picture], { ...side, places, step: 1 }, residuals);
+        return residuals.map((r, j) => (r < 0 ? NaN : Math.exp(-r / tolerance[j % count])));
+      });
+      for (let j = 0; j < matches[0].length; j++) {
+        const i = j % count,
+          k = Math.floor(j / count),
+          [m, n] = [matches[0][j], matches[1][j]];
+        [m, n, m !== m ? n : n !== n ? m : Math.max(m, n)].forEach((match, side) => {
+          if (match !== match) return;
+          out[k * SCORE_NUMBERS + side] += match - base[side][i];
+          out[k * SCORE_NUMBERS + 3 + side] += 1 - base[side][i];
+        });
+      }
+    },
+    close: () => undefined,
+  };
+}
+
+/** Beyond the border a picture goes on as it ends. */
+function pixelOf({ width, height, data }: MatchPicture, x: number, y: number, channel: number): number {
+  return data[(Math.min(height - 1, Math.max(0, y)) * width + Math.min(width - 1, Math.max(0, x))) * 4 + channel];
+}
+
+function pictureOf(width: number, height: number, valueAt: (x: number, y: number, channel: number) => number): MatchPicture {
+  const data = Float32Array.from({ length: width * height * 4 }, (_, i) => valueAt((i >> 2) % width, Math.floor((i >> 2) / width), i % 4));
+  return { width, height, data };
+}
+
+/** Of squares of `by` pixels. */
+function means(picture: MatchPicture, by: number): MatchPicture {
+  const offsets = Array.from({ length: by * by }, (_, k) => [k % by, Math.floor(k / by)]);
+  return pictureOf(
+    pyramidSide(picture.width, by),
+    pyramidSide(picture.height, by),
+    (x, y, c) => offsets.reduce((sum, [dx, dy]) => sum + pixelOf(picture, x * by + dx, y * by + dy, c), 0) / by ** 2,
+  );
+}
+
+function softened(picture: MatchPicture, dx: number, dy: number): MatchPicture {
+  const at = (x: number, y: number, c: number) => pixelOf(picture, x, y, c);
+  return pictureOf(picture.width, picture.height, (x, y, c) => (at(x - dx, y - dy, c) + 2 * at(x, y, c) + at(x + dx, y + dy, c)) / 4);
+}
 
 function matched(from: MatchPicture, to: MatchPicture, { places, vectors, step, scales }: MatchPoints, out: Float32Array): void {
   const count = places.length / 2,

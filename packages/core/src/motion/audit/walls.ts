@@ -30,6 +30,9 @@ export interface WallQuestion {
  */
 export function countStuck(wall: number, { data, width, type, range, isStill }: WallQuestion): number {
   if (isStill(wall)) return 0;
+  let least = WALL;
+  for (let i = 0; i < data.length && least > 0; i++) if (data[i] === wall) least--;
+  if (least > 0) return 0;
   const step = STEP_AT_ONE[type] * (type === 'half' || type === 'float' ? Math.abs(wall) : 1),
     // Floats lie between one and two of these apart.
     beside = (type === 'half' || type === 'float' ? 2.2 : 1.5) * step,

@@ -57,129 +57,49 @@ export function pictureAt(side: Side | null, level: number): number {
 export function openPictures(beauty: BeautyNeighbours, kernels: MatchKernels): BeautyPictures {
   let reduced = 1;
   while ((beauty.width * beauty.height) / reduced ** 2 > MOST_PIXELS) reduced *= 2;
-  const now = pyramidOf(beauty.now, beauty.width, beauty.height, reduced);
-  const beside = [beauty.previous, beauty.next].map((rgba) =>
-    rgba === null ? null : pyramidOf(rgba, beauty.width, beauty.height, reduced),
-  );
-  for (const pyramid of beside) if (pyramid !== null) evenOut(pyramid, now[LEVELS - 1]);
-  const [{ width, height, data }] = now;
-  const noise = noiseOf(data, width, height);
+  const of = (rgba: Float32Array | null) => ({ ...beauty, rgba: rgba ?? beauty.now, reduced, levels: LEVELS, most: MOST_LIGHT });
+  const session = kernels.openMatch([of(beauty.now), of(beauty.previous), of(beauty.next)]);
+  const has = [beauty.previous !== null, beauty.next !== null] as const;
+  const { width, height, data: now } = session.picture(pictureAt(null, 0));
+  for (const side of [0, 1] as const) if (has[side]) evenOut(session, side);
+  const noise = noiseOf(now, width, height);
   const alpha = new Float32Array(beauty.width * beauty.height);
-  for (let i = 0; i < alpha.length; i++) alpha[i] = beauty.now[i * 4 + 3];
-  const cells = texturedCells(
-    data,
-    beside.map((p) => p?.[0].data ?? null),
-    width,
-    height,
-    noise,
-  );
+  for (let i = 0, j = 3; i < alpha.length; i++, j += 4) alpha[i] = beauty.now[j];
+  const beside = ([0, 1] as const).map((side) => (has[side] ? session.picture(pictureAt(side, 0)).data : null));
   return {
     width,
     height,
     reduced,
-    has: [beside[0] !== null, beside[1] !== null],
+    has,
     noise,
     alpha: { width: beauty.width, height: beauty.height, data: alpha },
-    cells,
-    session: kernels.openMatch([...now, ...(beside[0] ?? now), ...(beside[1] ?? now)]),
+    cells: texturedCells(now, beside, width, height, noise),
+    session,
   };
 }
 
-interface Level {
-  readonly width: number;
-  readonly height: number;
-  readonly data: Float32Array;
-}
-
-/** Square root of light and half of alpha, softened once, then halved level by level. */
-function pyramidOf(rgba: Float32Array, width: number, height: number, reduced: number): Level[] {
-  const w = Math.max(2, Math.floor(width / reduced)),
-    h = Math.max(2, Math.floor(height / reduced));
-  const first = reduced === 1 && w === width && h === height ? rgba.map(held) : means(rgba, width, height, reduced, w, h);
-  for (let i = 0; i < first.length; i += 4) {
-    first[i] = Math.sqrt(first[i]);
-    first[i + 1] = Math.sqrt(first[i + 1]);
-    first[i + 2] = Math.sqrt(first[i + 2]);
-    first[i + 3] /= 2;
-  }
-  const levels: Level[] = [{ width: w, height: h, data: softened(first, w, h) }];
-  while (levels.length < LEVELS) levels.push(halved(levels[levels.length - 1]));
-  return levels;
-}
-
 const LEAST_LIGHT = 0.05,
-  FEWEST_LIT = 200,
+  FEWEST_LIT = 50,
+  /** Floats from one that is looked at to the next. */
+  LIT_EVERY = 16,
   /** Less is what moves in and out. */
   LEAST_GAIN = 0.015;
 
 /** Brings each channel's light to that of the frame: lamps flicker, exposures step. The median ratio at the coarsest level, where things hardly move. */
-function evenOut(pyramid: readonly Level[], now: Level): void {
-  const coarse = pyramid[LEVELS - 1].data;
+function evenOut(session: MatchSession, side: Side): void {
+  const now = session.picture(pictureAt(null, LEVELS - 1)).data,
+    coarse = session.picture(pictureAt(side, LEVELS - 1)).data;
   for (let c = 0; c < 3; c++) {
     const ratios: number[] = [];
-    for (let i = 0; i < coarse.length; i += 4)
-      if (coarse[i + c] > LEAST_LIGHT && now.data[i + c] > LEAST_LIGHT) ratios.push(now.data[i + c] / coarse[i + c]);
+    for (let i = c; i < coarse.length; i += LIT_EVERY) if (coarse[i] > LEAST_LIGHT && now[i] > LEAST_LIGHT) ratios.push(now[i] / coarse[i]);
     if (ratios.length < FEWEST_LIT) continue;
     const gain = Float64Array.from(ratios).sort()[ratios.length >> 1];
     if (Math.abs(gain - 1) < LEAST_GAIN) continue;
-    for (const { data } of pyramid) for (let i = c; i < data.length; i += 4) data[i] *= gain;
-  }
-}
-
-/** NaN and what is below nothing count as nothing. */
-function held(v: number): number {
-  return v > 0 ? (v < MOST_LIGHT ? v : MOST_LIGHT) : 0;
-}
-
-/** Of squares of the picture; beyond the border it goes on as it ends. */
-function means(rgba: Float32Array, width: number, height: number, reduced: number, w: number, h: number): Float32Array {
-  const out = new Float32Array(w * h * 4);
-  for (let y = 0, to = 0; y < h; y++)
-    for (let x = 0; x < w; x++, to += 4)
-      for (let dy = 0; dy < reduced; dy++) {
-        const row = Math.min(height - 1, y * reduced + dy) * width;
-        for (let dx = 0; dx < reduced; dx++) {
-          const i = (row + Math.min(width - 1, x * reduced + dx)) * 4;
-          for (let c = 0; c < 4; c++) out[to + c] += held(rgba[i + c]) / reduced ** 2;
-        }
-      }
-  return out;
-}
-
-/** 1-2-1 along both axes; beyond the border a picture goes on as it ends. */
-function softened(data: Float32Array, width: number, height: number): Float32Array {
-  const along = new Float32Array(data.length),
-    out = new Float32Array(data.length),
-    row = width * 4;
-  for (let start = 0; start < data.length; start += row) {
-    const end = start + row;
-    for (let i = start + 4; i < end - 4; i++) along[i] = (data[i - 4] + 2 * data[i] + data[i + 4]) / 4;
-    for (let i = start; i < start + 4; i++) along[i] = (3 * data[i] + data[i + 4]) / 4;
-    for (let i = end - 4; i < end; i++) along[i] = (3 * data[i] + data[i - 4]) / 4;
-  }
-  for (let y = 0; y < height; y++) {
-    const up = y === 0 ? 0 : -row,
-      down = y === height - 1 ? 0 : row;
-    for (let i = y * row; i < (y + 1) * row; i++) out[i] = (along[i + up] + 2 * along[i] + along[i + down]) / 4;
-  }
-  return out;
-}
-
-function halved({ width, height, data }: Level): Level {
-  const w = Math.max(2, width >> 1),
-    h = Math.max(2, height >> 1),
-    out = new Float32Array(w * h * 4);
-  for (let y = 0, to = 0; y < h; y++) {
-    const top = Math.min(height - 1, y * 2) * width,
-      low = Math.min(height - 1, y * 2 + 1) * width;
-    for (let x = 0; x < w; x++) {
-      const left = Math.min(width - 1, x * 2),
-        right = Math.min(width - 1, x * 2 + 1);
-      for (let c = 0; c < 4; c++, to++)
-        out[to] = (data[(top + left) * 4 + c] + data[(top + right) * 4 + c] + data[(low + left) * 4 + c] + data[(low + right) * 4 + c]) / 4;
+    for (let level = 0; level < LEVELS; level++) {
+      const { data } = session.picture(pictureAt(side, level));
+      for (let i = c; i < data.length; i += 4) data[i] *= gain;
     }
   }
-  return { width: w, height: h, data: out };
 }
 
 /** From the quietest blocks of 8 x 8 that are not flat: 3rd percentile of the mean second difference. */
@@ -225,7 +145,11 @@ function texturedCells(
         for (let x = Math.max(1, cx * CELL_PX); x < Math.min(width - 1, (cx + 1) * CELL_PX); x++) {
           const i = (y * width + x) * 4;
           let slope = 0;
-          for (let c = 0; c < 4; c++) slope += (now[i + 4 + c] - now[i - 4 + c]) ** 2 + (now[i + row + c] - now[i - row + c]) ** 2;
+          for (let c = i; c < i + 4; c++) {
+            const right = now[c + 4] - now[c - 4],
+              down = now[c + row] - now[c - row];
+            slope += right * right + down * down;
+          }
           if (slope > most) {
             most = slope;
             best = i;

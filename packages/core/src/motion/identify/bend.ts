@@ -2,7 +2,7 @@ import { MATCH_TAPS } from '@ivrex/kernels/interface';
 import { somePoints, type PointSet } from './points';
 import { scoreMoves, type Moves } from './score';
 import { bestScale, isSameKind, patchesOf, priorOf, scaleOf, SIGNS, type Case, type Reading } from './sweep';
-import { pixelUnder, vectorField, type VectorField } from './vector-field';
+import { lengthOf, pixelUnder, vectorField, type VectorField } from './vector-field';
 
 /** Middle of the interval that the vectors cover, frames: 0.5 towards the next frame, -0.5 from the one before, 0 around the frame, 0.25 its first half. */
 export type Middle = 0.5 | 0.25 | 0 | -0.5;
@@ -162,7 +162,7 @@ function sideScore(middle: Middle, before: Float64Array, after: Float64Array): F
 
 function changesOf(reading: Reading, level: number, middle: Middle): Float32Array[] {
   const vectors = patchesOf(reading, level);
-  return reading.of.sets.map((s, n) => changes(s, reading, middle, vectors[n], level));
+  return reading.of.sets.map((s, n) => changes(s, reading, middle, vectors[n]));
 }
 
 /** The ways to both neighbours, in the reading's order. */
@@ -193,15 +193,14 @@ function bendInto(out: Float32Array, at: number, u: number, v: number, angle: nu
 }
 
 /**
- * Change of every patch's vectors from one frame to the next: angle (radians) and length (share of it), in the reading's order. Twice, as the place where it
+ * Change of every point's vector from one frame to the next, the same for all of its patch: angle (radians) and length (share of it), in the reading's order. Twice, as the place where it
  * is read depends on it. Where no neighbour says anything that could belong to the same surface (a rim that a straight path leaves), the nearest point of like
  * motion lends its own.
  */
-function changes({ frame, x, y, count }: PointSet, reading: Reading, middle: Middle, vectors: Float32Array, level: number): Float32Array {
+function changes({ frame, x, y, count }: PointSet, reading: Reading, intervalMiddle: Middle, vectors: Float32Array): Float32Array {
   const { pictures } = frame,
     { candidate } = reading.of;
-  const [kx, ky] = scaleOf(reading),
-    step = 2 ** level;
+  const [kx, ky] = scaleOf(reading);
   const fields = frame.beside.map((pass, side) =>
     pass === null || pass.width !== frame.now.width ? null : vectorField(pass, candidate, frame.alpha.beside[side]),
   );
@@ -211,36 +210,35 @@ function changes({ frame, x, y, count }: PointSet, reading: Reading, middle: Mid
   for (let round = 0; round < 2; round++) {
     for (let i = 0; i < count; i++) {
       known[i] = 0;
+      const j = i * MATCH_TAPS * 2,
+        middle = j + MIDDLE_TAP * 2,
+        u = vectors[middle],
+        v = vectors[middle + 1],
+        length = lengthOf(u, v);
+      if (length === 0) continue;
+      let angle = 0,
+        longer = 0,
+        n = 0;
+      for (const [side, towards] of SIDES_IN_TIME) {
+        const field: VectorField | null = fields[side];
+        if (field === null) continue;
+        const t = 0.5 * towards - intervalMiddle;
+        bendInto(way, 0, u, v, out[middle] * t, out[middle + 1] * t);
+        const there = pixelUnder(x[i] + towards * kx * way[0], y[i] + towards * ky * way[1], pictures, field);
+        if (!field.read(there)) continue;
+        const [a, b] = reading.swapped ? [field.v, field.u] : [field.u, field.v];
+        // Another surface's vector differs by nearly a whole one.
+        if (!(lengthOf(a - u, b - v) < OTHER_SURFACE * length)) continue;
+        angle += towards * Math.atan2(u * b - v * a, u * a + v * b);
+        longer += towards * (lengthOf(a, b) / length - 1);
+        n++;
+      }
+      // What was lent stays where the bent path leaves its surface too.
+      if (n === 0) continue;
+      known[i] = 1;
       for (let tap = 0; tap < MATCH_TAPS; tap++) {
-        const j = (i * MATCH_TAPS + tap) * 2,
-          u = vectors[j],
-          v = vectors[j + 1],
-          length = Math.hypot(u, v);
-        if (length === 0) continue;
-        const px = x[i] + ((tap % 3) - 1) * step,
-          py = y[i] + (Math.floor(tap / 3) - 1) * step;
-        let angle = 0,
-          longer = 0,
-          n = 0;
-        for (const [side, towards] of SIDES_IN_TIME) {
-          const field: VectorField | null = fields[side];
-          if (field === null) continue;
-          const t = 0.5 * towards - middle;
-          bendInto(way, 0, u, v, out[j] * t, out[j + 1] * t);
-          const there = pixelUnder(px + towards * kx * way[0], py + towards * ky * way[1], pictures, field);
-          if (!field.read(there)) continue;
-          const [a, b] = reading.swapped ? [field.v, field.u] : [field.u, field.v];
-          // Another surface's vector differs by nearly a whole one.
-          if (!(Math.hypot(a - u, b - v) < OTHER_SURFACE * length)) continue;
-          angle += towards * Math.atan2(u * b - v * a, u * a + v * b);
-          longer += towards * (Math.hypot(a, b) / length - 1);
-          n++;
-        }
-        // What was lent stays where the bent path leaves its surface too.
-        if (n === 0) continue;
-        out[j] = angle / n;
-        out[j + 1] = longer / n;
-        if (tap === MIDDLE_TAP) known[i] = 1;
+        out[j + tap * 2] = angle / n;
+        out[j + tap * 2 + 1] = longer / n;
       }
     }
     if (round === 0) lend(x, y, vectors, known, out);
@@ -270,7 +268,7 @@ function lend(x: Float32Array, y: Float32Array, vectors: Float32Array, known: Ui
       if (known[k] === 0 || distance >= nearest) continue;
       const p = vectors[at(k)],
         q = vectors[at(k) + 1];
-      if (Math.hypot(p - u, q - v) > LIKE_MOTION * Math.max(Math.hypot(u, v), Math.hypot(p, q))) continue;
+      if (lengthOf(p - u, q - v) > LIKE_MOTION * Math.max(lengthOf(u, v), lengthOf(p, q))) continue;
       nearest = distance;
       best = k;
     }

@@ -1,5 +1,6 @@
 import { transferPair, type Transfer } from '../../colour/transfer';
 import { jointRest, quantile, type JointRest, type PassSamples } from './pass-samples';
+import { lengthOf } from './vector-field';
 
 /**
  * Two channels that may hold a vector (and one that may hold its length), the value of no motion and the curve: what the values alone suggest. Which of the
@@ -130,25 +131,24 @@ function isLengthOf(
 ): boolean {
   const { undo } = transferPair(curve);
   // A length is never below nothing.
-  if (values[length].some((v) => v < -1e-6)) return false;
-  const lengths = values[length].map((v) => undo(v));
-  let low = Infinity,
-    high = -Infinity;
-  for (const v of lengths) {
-    if (v < low) low = v;
+  let high = 0;
+  for (const v of values[length]) {
+    if (v < -1e-6) return false;
     if (v > high) high = v;
   }
-  if (!(low >= -1e-6 && high > 0)) return false;
+  high = undo(high);
+  if (!(high > 0)) return false;
   const radii: number[] = [],
     seen: number[] = [];
   let lowA = Infinity,
     highA = -Infinity;
-  for (let i = 0; i < lengths.length; i++) {
-    if (!(lengths[i] > 0.05 * high)) continue;
-    const radius = Math.hypot(undo(values[a][i]) - zero, undo(values[b][i]) - zeroB);
+  for (let i = 0; i < values[length].length; i += LENGTHS_EVERY) {
+    const own = undo(values[length][i]);
+    if (!(own > 0.05 * high)) continue;
+    const radius = lengthOf(undo(values[a][i]) - zero, undo(values[b][i]) - zeroB);
     if (radius !== radius) continue;
     radii.push(radius);
-    seen.push(lengths[i]);
+    seen.push(own);
     lowA = Math.min(lowA, values[a][i]);
     highA = Math.max(highA, values[a][i]);
   }
@@ -164,7 +164,8 @@ function isLengthOf(
   return (highA - lowA > 0.01 && lengthsDiffer) || Math.abs(middle / (1 - zero) - 1) < 0.03;
 }
 
-const LEAST_FOR_LENGTH = 60;
+const LEAST_FOR_LENGTH = 60,
+  LENGTHS_EVERY = 3;
 
 const ORDER = ['r', 'g', 'b', 'a'],
   AXES = ['x', 'y', 'z', 'w'];

@@ -64,7 +64,19 @@ export const FILTERED_STEP = 0.6;
  * Was a channel filtered or resized? At jumps between two even motions the largest step from pixel to pixel is the whole jump in a sharp pass: the median of its
  * share, null where hardly any such jump is there.
  */
-export function largestStepShare({ width, height, channels }: StoredPass, channel: number, range: number): number | null {
+export function largestStepShare(pass: StoredPass, channel: number, range: number): number | null {
+  const { data } = pass.channels[channel],
+    known = stepShares.get(data);
+  if (known !== undefined) return known;
+  const share = measureStepShare(pass, channel, range);
+  stepShares.set(data, share);
+  return share;
+}
+
+/** Every candidate asks the same of its channels. */
+const stepShares = new WeakMap<Float32Array, number | null>();
+
+function measureStepShare({ width, height, channels }: StoredPass, channel: number, range: number): number | null {
   const { data } = channels[channel],
     shares: number[] = [];
   const reach = 2 * PLATEAU + BETWEEN;

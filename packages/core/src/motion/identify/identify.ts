@@ -31,6 +31,7 @@ const CLEAR_FIT = 0.6,
   CLEARLY_ROUND = 1.5,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
   NEARLY = 0.8,
+  BELIEVED = 1e-3,
   /** So much likelier the file beside must make the pass; less where it also fits clearly better. */
   OTHER_FILE = 3.5,
   FITTING_FILE = 1.5;
@@ -61,8 +62,8 @@ function withOtherFile(
 ): Solution {
   const [best] = own.weighed;
   const better = betterFile(best);
-  // What the values suggest does not depend on the file: the readings that were weighed are enough.
-  const candidates = [...new Set(own.weighed.map((w) => w.of.candidate))];
+  // What the values suggest does not depend on the file: what was believed at all of this one is enough.
+  const candidates = [...new Set(own.weighed.filter((w) => w.share > BELIEVED).map((w) => w.of.candidate))];
   if (better !== 0) {
     const other = solve(frames, opened, context, better, candidates);
     // A scale that people choose must not become one that they don't.

@@ -5,7 +5,7 @@ import { quantile, type PassSamples } from './pass-samples';
 import { isFiltered } from './edges';
 import { stuckIn } from './stored-pass';
 import type { Case } from './sweep';
-import { vectorField } from './vector-field';
+import { lengthOf, vectorField } from './vector-field';
 
 /** Steps of whole numbers that rest half a step off are at rest: a step and a half from the middle. */
 const RESTS_WITHIN_STEPS = 0.9,
@@ -23,7 +23,7 @@ export function caseOf(candidate: Candidate, frames: readonly FrameOfPass[], sam
   const [p, q] = [samples.values[candidate.a], samples.values[candidate.b]],
     length = candidate.length === null ? null : samples.values[candidate.length];
   for (let i = 0; i < p.length; i++) {
-    const speed = length === null ? Math.hypot(undo(p[i]) - candidate.zero, undo(q[i]) - candidate.zeroB) : Math.abs(undo(length[i]));
+    const speed = length === null ? lengthOf(undo(p[i]) - candidate.zero, undo(q[i]) - candidate.zeroB) : Math.abs(undo(length[i]));
     if (speed - speed === 0) speeds.push(speed);
   }
   const type = samples.types[candidate.a],
@@ -36,10 +36,9 @@ export function caseOf(candidate: Candidate, frames: readonly FrameOfPass[], sam
   const fast = quantile(moving, FASTEST_SHARE);
   const noise = Math.min(...frames.map((f) => passNoise(f, candidate)));
   const speed: SpeedOfPass = { fast, least: Math.max(resting, noise > 0.01 * fast ? OVER_PASS_NOISE * noise : 0), step };
+  const votes = frames.map((frame, n) => votesAt(frame, candidate, samples, n));
   const choose = (alsoRough: boolean, times = 1) =>
-    frames.flatMap(
-      (frame, n) => choosePoints(frame, candidate, speed, votesAt(frame, candidate, samples, n, alsoRough), n + 1, times) ?? [],
-    );
+    frames.flatMap((frame, n) => choosePoints(frame, candidate, speed, (pixel) => votes[n](pixel, alsoRough), n + 1, times) ?? []);
   let sets = choose(false),
     telling = tellingPoints(sets);
   // A small thing may be all edge.
@@ -50,27 +49,26 @@ export function caseOf(candidate: Candidate, frames: readonly FrameOfPass[], sam
   return sets.length === 0 ? null : { candidate, sets, speed, telling, manyPoints: () => choose(false, MANY_TIMES) };
 }
 
-/** A pixel whose value is stuck at the end of the range does not vote, nor does one beside an edge that was filtered. */
+/** A pixel whose value is stuck at the end of the range does not vote, nor does a rough one beside an edge that was filtered, unless asked to. */
 function votesAt(
   frame: FrameOfPass,
   candidate: Candidate,
   { shapes }: PassSamples,
   n: number,
-  alsoRough: boolean,
-): (pixel: number) => boolean {
-  const zero = candidate.length === null ? transferPair(candidate.curve).apply(candidate.zero) : 0;
-  const walls = (candidate.length === null ? [candidate.a, candidate.b] : [candidate.length]).flatMap((c) => {
-    const channel = frame.now.channels[c];
-    return stuckIn(channel, shapes[n][c], frame.now.width, zero).map(({ value }) => ({ data: channel.data, at: value }));
-  });
+): (pixel: number, alsoRough: boolean) => boolean {
   const { width, channels } = frame.now,
     own = candidate.length === null ? [candidate.a, candidate.b] : [candidate.length];
-  const filtered = (alsoRough ? [] : own).flatMap((c) => {
+  const zero = candidate.length === null ? transferPair(candidate.curve).apply(candidate.zero) : 0;
+  const walls = own.flatMap((c) =>
+    stuckIn(channels[c], shapes[n][c], width, zero).map(({ value }) => ({ data: channels[c].data, at: value })),
+  );
+  const filtered = own.flatMap((c) => {
     const range = shapes[n][c].high - shapes[n][c].low;
     return frame.alpha.now === null && isFiltered(frame.now, c, range) ? [{ data: channels[c].data, most: ROUGH_SHARE * range }] : [];
   });
-  return (pixel) =>
-    walls.every(({ data, at }) => data[pixel] !== at) && filtered.every(({ data, most }) => isSmooth(data, width, pixel, most));
+  return (pixel, alsoRough) =>
+    walls.every(({ data, at }) => data[pixel] !== at) &&
+    (alsoRough || filtered.every(({ data, most }) => isSmooth(data, width, pixel, most)));
 }
 
 const FEW_TELLING = 20,
@@ -105,7 +103,7 @@ function neighbourDistance({ now, alpha }: FrameOfPass, candidate: Candidate, le
     offs: [number[], number[]] = [[], []];
   const every = Math.max(1, Math.floor((width * height) / LOOKED_AT)) | 1;
   for (let i = width + 1; i < width * (height - 1) - 1; i += every) {
-    if (!field.read(i) || !(Math.hypot(field.u, field.v) >= least)) continue;
+    if (!field.read(i) || !(lengthOf(field.u, field.v) >= least)) continue;
     const { u, v } = field;
     let sumU = 0,
       sumV = 0,

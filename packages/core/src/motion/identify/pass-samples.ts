@@ -14,7 +14,7 @@ export interface PassSamples {
 }
 
 /** Samples of all frames together: enough for a share of a thousandth. */
-const SAMPLED = 24_000;
+const SAMPLED = 12_000;
 
 /** `alphas`: coverage at the size of each pass, in the order of the frames; what the values are divided by where they were multiplied by it. */
 export function samplePasses(

@@ -31,24 +31,27 @@ export function findPoints(set: PointSet, start: Float32Array, side: Side): Foun
   return out;
 }
 
+/** The nine places around one, pixels of a level, row by row. */
+const AROUND = Array.from({ length: 9 }, (_, k) => [(k % 3) - 1, Math.floor(k / 3) - 1] as const),
+  [UP, LEFT, HERE, RIGHT, DOWN] = [1, 3, 4, 5, 7];
+
 function descend(set: PointSet, start: Float32Array, side: Side): { readonly at: Float32Array; readonly match: Float32Array } {
   const at: Float32Array = start.slice();
   let match: Float32Array = new Float32Array(set.count);
   for (const level of [2, 1, 0]) {
     const px = 2 ** level;
     for (let round = 0; round < ROUNDS; round++) {
-      const tried = new Map<string, Float32Array>();
-      for (const dy of [-1, 0, 1]) for (const dx of [-1, 0, 1]) tried.set(`${dx} ${dy}`, matchAt(set, at, dx * px, dy * px, level, side));
-      match = tried.get('0 0') ?? match;
-      const part = level === 0 && round === ROUNDS - 1;
+      const tried = AROUND.map(([dx, dy]) => matchAt(set, at, dx * px, dy * px, level, side));
+      match = tried[HERE];
+      const isLast = level === 0 && round === ROUNDS - 1;
       for (let i = 0; i < set.count; i++) {
-        const value = (dx: number, dy: number) => tried.get(`${dx} ${dy}`)?.[i] ?? 0;
-        let [bx, by] = [0, 0];
-        for (const dy of [-1, 0, 1]) for (const dx of [-1, 0, 1]) if (value(dx, dy) > value(bx, by) + 1e-6) [bx, by] = [dx, dy];
-        if (part && bx === 0 && by === 0) {
+        let best = HERE;
+        for (let k = 0; k < AROUND.length; k++) if (tried[k][i] > tried[best][i] + 1e-6) best = k;
+        let [bx, by] = AROUND[best];
+        if (isLast && best === HERE) {
           // Minus the logarithm of a match is the residual, a parabola near its least.
-          bx = vertex(value(-1, 0), value(0, 0), value(1, 0));
-          by = vertex(value(0, -1), value(0, 0), value(0, 1));
+          bx = vertex(tried[LEFT][i], match[i], tried[RIGHT][i]);
+          by = vertex(tried[UP][i], match[i], tried[DOWN][i]);
         }
         at[i * 2] += bx * px;
         at[i * 2 + 1] += by * px;

@@ -3,7 +3,7 @@ import { LEVELS, pictureAt, type BeautyPictures } from './beauty-pictures';
 import type { Candidate } from './candidates';
 import { seeded } from './seeded';
 import type { StoredPass } from './stored-pass';
-import { pixelUnder, vectorField, type VectorField } from './vector-field';
+import { lengthOf, pixelUnder, vectorField, type VectorField } from './vector-field';
 
 /** One frame of the pass and the pictures it belongs to. */
 export interface FrameOfPass {
@@ -84,7 +84,7 @@ export function choosePoints(
     speeds[k] = NaN;
     const pixel = pixelUnder(x, y, pictures, field);
     if (!field.read(pixel) || !votes(pixel)) continue;
-    speeds[k] = Math.hypot(field.u, field.v);
+    speeds[k] = lengthOf(field.u, field.v);
     if (!(speeds[k] > slowest)) continue;
     // Classes of speed and place share the points between them, so that a large even thing does not take all.
     classes[k] =
@@ -123,7 +123,7 @@ const LEAST_POINTS = 8,
 function movesBeside(field: VectorField, pictures: BeautyPictures, x: number, y: number, slowest: number): boolean {
   for (const dy of [-BESIDE_PX, 0, BESIDE_PX])
     for (const dx of [-BESIDE_PX, 0, BESIDE_PX])
-      if (field.read(pixelUnder(x + dx, y + dy, pictures, field)) && Math.hypot(field.u, field.v) > slowest) return true;
+      if (field.read(pixelUnder(x + dx, y + dy, pictures, field)) && lengthOf(field.u, field.v) > slowest) return true;
   return false;
 }
 
@@ -133,10 +133,9 @@ interface Drawn {
 }
 
 function largest(drawn: Drawn[], count: number): number[] {
-  return drawn
-    .sort((a, b) => b.key - a.key)
-    .slice(0, count)
-    .map((d) => d.cell);
+  const keys = Float64Array.from(drawn, (d) => d.key).sort(),
+    least = keys[Math.max(0, keys.length - count)];
+  return drawn.flatMap((d) => (d.key >= least ? [d.cell] : []));
 }
 
 /** Every place of a patch moves by its own vector: a zoom or a turn changes within a patch. A place without one moves with the middle. */
@@ -162,7 +161,7 @@ export function patchVectors(
       const has = field.read(pixelUnder(px, py, pictures, field));
       let a = has ? field.u : u,
         b = has ? field.v : v;
-      if (Math.hypot(a, b) <= least) a = b = 0;
+      if (lengthOf(a, b) <= least) a = b = 0;
       out[(i * MATCH_TAPS + tap) * 2] = a;
       out[(i * MATCH_TAPS + tap) * 2 + 1] = b;
     }

@@ -1,7 +1,7 @@
 import type { BentReading } from './bend';
 import type { FrameOfPass } from './points';
 import { nameScale, type NamedScale } from './round-scale';
-import { vectorField } from './vector-field';
+import { lengthOf, vectorField } from './vector-field';
 
 /** A reading with a scale that has a name, and its share of the belief among all that were weighed. */
 export interface WeighedReading extends BentReading {
@@ -96,10 +96,10 @@ function apart(first: Omit<WeighedReading, 'share'>, other: Omit<WeighedReading,
     const every = Math.max(1, Math.floor((frame.now.width * frame.now.height) / LOOKED_AT)) | 1;
     for (let i = 0; i < frame.now.width * frame.now.height; i += every) {
       const [x, y] = mine(i),
-        length = Math.hypot(x, y);
+        length = lengthOf(x, y);
       if (!(length > 0.05 * first.of.speed.fast * first.scale)) continue;
       const [p, q] = theirs(i);
-      const off = Math.hypot(p - x, q - y) / length;
+      const off = lengthOf(p - x, q - y) / length;
       offs.push(off === off ? off : 1);
     }
   }

@@ -1,4 +1,4 @@
-import { MATCH_TAPS } from '@ivrex/kernels/interface';
+import { SCORE_NUMBERS } from '@ivrex/kernels/interface';
 import { pictureAt } from './beauty-pictures';
 import type { PointSet } from './points';
 
@@ -19,68 +19,38 @@ const OUTSIDE_WEIGHS = 0.1;
  * to the previous one. The same vectors serve both unless they bend.
  */
 export function scoreMoves(sets: readonly PointSet[], level: number, moves: Moves, scales: readonly (readonly [number, number])[]): Scores {
-  const count = scales.length;
-  const gain = [0, 1, 2].map(() => new Float64Array(count)),
-    could = [0, 1, 2].map(() => new Float64Array(count)),
+  const count = scales.length,
+    scaled = new Float32Array(count * 2),
+    sums = new Float32Array(count * SCORE_NUMBERS),
     all = [0, 0, 0];
-  sets.forEach((set, s) => {
-    const matches = matchesOf(set, level, [moves.previous[s], moves.next[s]], scales);
-    const { base } = set.levels[level];
-    for (let d = 0; d < 3; d++) for (let i = 0; i < set.count; i++) all[d] += 1 - base[d][i];
-    for (let k = 0; k < count; k++) {
-      for (let i = 0; i < set.count; i++) {
-        const before = matches[0] === null ? NaN : matches[0][k * set.count + i],
-          after = matches[1] === null ? NaN : matches[1][k * set.count + i];
-        if (before === before) {
-          gain[0][k] += before - base[0][i];
-          could[0][k] += 1 - base[0][i];
-        }
-        if (after === after) {
-          gain[1][k] += after - base[1][i];
-          could[1][k] += 1 - base[1][i];
-        }
-        const best = before !== before ? after : after !== after ? before : Math.max(before, after);
-        if (best === best) {
-          gain[2][k] += best - base[2][i];
-          could[2][k] += 1 - base[2][i];
-        }
-      }
-    }
+  scales.forEach(([x, y], k) => scaled.set([x * 2 ** -level, y * 2 ** -level], k * 2));
+  sets.forEach(({ frame: { pictures }, levels }, s) => {
+    const { places, tolerance, base } = levels[level];
+    const at = (side: 0 | 1) => (pictures.has[side] ? pictureAt(side, level) : null);
+    const vectors = { before: moves.previous[s], after: moves.next[s] };
+    pictures.session.score(
+      { now: pictureAt(null, level), before: at(0), after: at(1) },
+      { places, vectors, scales: scaled, tolerance, base },
+      sums,
+    );
+    for (let d = 0; d < 3; d++) for (const b of base[d]) all[d] += 1 - b;
   });
-  for (let d = 0; d < 3; d++)
-    for (let k = 0; k < count; k++) {
-      const inside = could[d][k];
-      gain[d][k] = ((gain[d][k] / Math.max(1e-9, inside)) * inside * (1 + OUTSIDE_WEIGHS)) / (inside + OUTSIDE_WEIGHS * all[d] + 1e-9);
-    }
-  return [gain[0], gain[1], gain[2]];
+  const scoreOf = (d: number) =>
+    Float64Array.from({ length: count }, (_, k) => {
+      const inside = sums[k * SCORE_NUMBERS + 3 + d];
+      return (sums[k * SCORE_NUMBERS + d] * (1 + OUTSIDE_WEIGHS)) / (inside + OUTSIDE_WEIGHS * all[d] + 1e-9);
+    });
+  return [scoreOf(0), scoreOf(1), scoreOf(2)];
 }
 
 /** What each point gains on one side over standing still and chance; NaN outside. */
 export function gainsOf(set: PointSet, level: number, vectors: Float32Array, side: 0 | 1, scale: readonly [number, number]): Float32Array {
-  const matches = matchesOf(set, level, side === 0 ? [vectors, null] : [null, vectors], [scale])[side];
-  const base = set.levels[level].base[side];
-  return Float32Array.from(base, (b, i) => (matches === null ? NaN : matches[i] - b));
-}
-
-/** Match of every scale and point by side, NaN outside; null without that neighbour. */
-function matchesOf(
-  { frame: { pictures }, count, levels }: PointSet,
-  level: number,
-  vectors: readonly [Float32Array | null, Float32Array | null],
-  scales: readonly (readonly [number, number])[],
-): readonly (Float32Array | null)[] {
-  const { places, tolerance } = levels[level];
-  return ([0, 1] as const).map((side) => {
-    const own = vectors[side];
-    if (own === null || !pictures.has[side]) return null;
-    if (own.length !== count * MATCH_TAPS * 2) throw new TypeError('vectors of other points');
-    const scaled = new Float32Array(scales.length * 2),
-      sign = side === 1 ? 1 : -1;
-    scales.forEach(([x, y], k) => scaled.set([sign * x * 2 ** -level, sign * y * 2 ** -level], k * 2));
-    const out = new Float32Array(scales.length * count);
-    pictures.session.match(pictureAt(null, level), pictureAt(side, level), { places, vectors: own, step: 1, scales: scaled }, out);
-    for (let k = 0, j = 0; k < scales.length; k++)
-      for (let i = 0; i < count; i++, j++) out[j] = out[j] < 0 ? NaN : Math.exp(-out[j] / tolerance[i]);
-    return out;
-  });
+  const { places, tolerance, base } = set.levels[level],
+    { pictures } = set.frame,
+    out = new Float32Array(set.count);
+  if (!pictures.has[side]) return out.fill(NaN);
+  const towards = (side === 1 ? 1 : -1) * 2 ** -level,
+    scales = Float32Array.of(scale[0] * towards, scale[1] * towards);
+  pictures.session.match(pictureAt(null, level), pictureAt(side, level), { places, vectors, step: 1, scales }, out);
+  return out.map((r, i) => (r < 0 ? NaN : Math.exp(-r / tolerance[i]) - base[side][i]));
 }

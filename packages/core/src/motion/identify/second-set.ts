@@ -2,7 +2,7 @@ import { patchVectors, type PointSet } from './points';
 import type { WeighedReading } from './posterior';
 import { scoreMoves } from './score';
 import { patchesOf, scaleOf } from './sweep';
-import { vectorField } from './vector-field';
+import { lengthOf, vectorField } from './vector-field';
 
 /** Two more channels that hold the way to the other neighbour. */
 export interface SecondSet {
@@ -82,8 +82,8 @@ function distance(first: WeighedReading, sets: readonly PointSet[], x: number, y
     for (let i = 0; i < mine.width * mine.height; i += 37) {
       if (!mine.read(i) || !theirs.read(i)) continue;
       const [u, v] = first.swapped ? [mine.v, mine.u] : [mine.u, mine.v],
-        length = Math.hypot(u, v);
-      if (length > 0.05 * speed.fast) offs.push(Math.hypot(theirs.u * sign - u, theirs.v * sign - v) / length);
+        length = lengthOf(u, v);
+      if (length > 0.05 * speed.fast) offs.push(lengthOf(theirs.u * sign - u, theirs.v * sign - v) / length);
     }
   }
   offs.sort((a, b) => a - b);

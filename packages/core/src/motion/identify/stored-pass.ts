@@ -100,7 +100,18 @@ export interface StuckAt {
 /**
  * `zero`: the stored value of no motion. Whole numbers around a middle end at 0 and 1, and hardly a vector ends there by itself.
  */
-export function stuckIn({ data, type }: StoredChannel, { min, max, rest, step }: ChannelShape, width: number, zero: number): StuckAt[] {
+export function stuckIn(channel: StoredChannel, shape: ChannelShape, width: number, zero: number): StuckAt[] {
+  const known = stuckByZero.get(channel.data) ?? new Map<number, StuckAt[]>();
+  stuckByZero.set(channel.data, known);
+  const stuck = known.get(zero) ?? findStuck(channel, shape, width, zero);
+  known.set(zero, stuck);
+  return stuck;
+}
+
+/** Every candidate asks the same of its channels. */
+const stuckByZero = new WeakMap<Float32Array, Map<number, StuckAt[]>>();
+
+function findStuck({ data, type }: StoredChannel, { min, max, rest, step }: ChannelShape, width: number, zero: number): StuckAt[] {
   const isStill = (v: number) => Math.abs(v - zero) <= step || (v === rest && !isEnd(v, type)) || (v === rest && Math.abs(zero) < 0.1);
   if (isSymmetricLimit(data, type, min, max)) {
     const at = (value: number) => data.reduce((n, v) => (v === value ? n + 1 : n), 0);
