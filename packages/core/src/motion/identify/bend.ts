@@ -2,7 +2,8 @@ import { MATCH_TAPS } from '@ivrex/kernels/interface';
 import { somePoints, type PointSet } from './points';
 import { scoreMoves, type Moves } from './score';
 import { bestScale, isSameKind, patchesOf, priorOf, scaleOf, SIGNS, type Case, type Reading } from './sweep';
-import { lengthOf, pixelUnder, vectorField, type VectorField } from './vector-field';
+import { pixelUnder, vectorField, type VectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** Middle of the interval that the vectors cover, frames: 0.5 towards the next frame, -0.5 from the one before, 0 around the frame, 0.25 its first half. */
 export type Middle = 0.5 | 0.25 | 0 | -0.5;

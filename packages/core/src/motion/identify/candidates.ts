@@ -1,6 +1,6 @@
 import { transferPair, type Transfer } from '../../colour/transfer';
 import { jointRest, quantile, type JointRest, type PassSamples } from './pass-samples';
-import { lengthOf } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /**
  * Two channels that may hold a vector (and one that may hold its length), the value of no motion and the curve: what the values alone suggest. Which of the

@@ -5,7 +5,8 @@ import { quantile, type PassSamples } from './pass-samples';
 import { isFiltered } from './edges';
 import { stuckIn } from './stored-pass';
 import type { Case } from './sweep';
-import { lengthOf, vectorField } from './vector-field';
+import { vectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** Steps of whole numbers that rest half a step off are at rest: a step and a half from the middle. */
 const RESTS_WITHIN_STEPS = 0.9,

@@ -3,7 +3,8 @@ import { LEVELS, pictureAt, type BeautyPictures } from './beauty-pictures';
 import type { Candidate } from './candidates';
 import { seeded } from './seeded';
 import type { StoredPass } from './stored-pass';
-import { lengthOf, pixelUnder, vectorField, type VectorField } from './vector-field';
+import { pixelUnder, vectorField, type VectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** One frame of the pass and the pictures it belongs to. */
 export interface FrameOfPass {

@@ -1,7 +1,8 @@
 import type { BentReading } from './bend';
 import type { FrameOfPass } from './points';
 import { nameScale, type NamedScale } from './round-scale';
-import { lengthOf, vectorField } from './vector-field';
+import { vectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** A reading with a scale that has a name, and its share of the belief among all that were weighed. */
 export interface WeighedReading extends BentReading {

@@ -2,7 +2,8 @@ import { patchVectors, type PointSet } from './points';
 import type { WeighedReading } from './posterior';
 import { scoreMoves } from './score';
 import { patchesOf, scaleOf } from './sweep';
-import { lengthOf, vectorField } from './vector-field';
+import { vectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** Two more channels that hold the way to the other neighbour. */
 export interface SecondSet {

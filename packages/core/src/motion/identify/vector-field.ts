@@ -1,6 +1,7 @@
 import { transferPair } from '../../colour/transfer';
 import type { Candidate } from './candidates';
 import type { StoredPass } from './stored-pass';
+import { lengthOf } from './vector-length';
 
 /** A pass read as a candidate says: vectors in linear stored units from its zero, before axes and scale. */
 export interface VectorField {
@@ -51,11 +52,6 @@ export function vectorField(pass: StoredPass, candidate: Candidate, alpha: Float
     return true;
   }
   return field;
-}
-
-/** Ten times as fast as Math.hypot, which guards against numbers that no vector has. */
-export function lengthOf(x: number, y: number): number {
-  return Math.sqrt(x * x + y * y);
 }
 
 /** The pixel of a pass of another size that lies under the middle of a pixel of a picture; beyond the border the nearest. */
