@@ -7,7 +7,7 @@ import { SCENE_KINDS } from '../src/detection/random-scenes';
 
 /**
  * Detects random encodings of random scenes and writes docs/detection.md: how many are right, by kind of scene and damage, and whether confidence means what
- * it says. `--first N --cases N`: which seeds. Odd scenes are for development; even ones are for a last look (`--held-back`).
+ * it says. `--cases N`: how many. Odd scenes are for development; even ones are for a last look (`--held-back`), whose chart the interface shows.
  */
 const option = (name: string, otherwise: number) => {
   const at = process.argv.indexOf(`--${name}`);
@@ -40,6 +40,7 @@ const tenths = Array.from({ length: 10 }, (_, k) => {
   return { from: k / 10, list, mean, share };
 });
 const seconds = results.map((c) => c.seconds).sort((a, b) => a - b);
+const rounded = (v: number) => Number(v.toFixed(4));
 const bar = (v: number) => '#'.repeat(Math.round(v * 30)).padEnd(30, '.');
 const lines = [
   `${results.length} random passes (${heldBack ? 'held back, looked at last' : 'for development'}), ${results.length / A_SCENE} scenes of 480 x 270, one frame and its neighbours each.`,
@@ -78,4 +79,10 @@ const from = known.indexOf(start),
   to = known.indexOf(end);
 if (from < 0 || to < 0) throw new Error(`docs/detection.md has no place for these results: "${start}" and "${end}" are missing`);
 writeFileSync(file, `${known.slice(0, from + start.length)}\n\n${lines.join('\n')}\n\n${known.slice(to)}`);
+if (heldBack) {
+  const chart = {
+    tenths: tenths.map(({ list, mean, share: right }) => ({ cases: list.length, confidence: rounded(mean), right: rounded(right) })),
+  };
+  writeFileSync(path.join(root, 'packages/client/src/features/motion/reliability.json'), `${JSON.stringify(chart, null, 2)}\n`);
+}
 process.stdout.write('\nwritten to docs/detection.md\n');

@@ -4,6 +4,7 @@ import { describeEncoding, type Encoding } from '@ivrex/core';
 import { Alert, Button, Progress, Segmented, Spin } from 'antd';
 import type { ReactNode } from 'react';
 import { useView } from '../../viewer/view-store';
+import { ConfidenceHelp } from './ConfidenceHelp';
 
 interface Props {
   readonly reading: MotionReading | null;
@@ -93,6 +94,7 @@ function Sureness({ confidence }: { confidence: number }) {
       <span>
         {words}, {percent} %
       </span>
+      <ConfidenceHelp />
     </div>
   );
 }

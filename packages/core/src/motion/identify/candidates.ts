@@ -61,7 +61,7 @@ export function candidatesOf(
 }
 
 function ofPair(
-  { names, values, alpha }: PassSamples,
+  { names, types, values, alpha }: PassSamples,
   { a, b, directionOnly }: { readonly a: number; readonly b: number; readonly directionOnly: boolean },
   channels: readonly number[],
   premultiplied: boolean,
@@ -117,7 +117,7 @@ function ofPair(
   return different.flatMap(({ zero, zeroB, curve, prior }) => {
     const own = prior + namesPrior(names[a], names[b]);
     const lengths = channels
-      .filter((k) => k !== a && k !== b && isLengthOf(values, { a, b, zero, zeroB, curve }, k))
+      .filter((k) => k !== a && k !== b && isLengthOf(values, { a, b, zero, zeroB, curve }, k, types[k] === 'u8' ? EVEN_IN_8_BITS : EVEN))
       .map((length) => ({ a, b, length, zero, zeroB, curve, prior: own + (directionOnly ? PRIOR.halfConstant : PRIOR.length) }));
     return directionOnly ? lengths : [{ a, b, length: null, zero, zeroB, curve, prior: own }, ...lengths];
   });
@@ -128,6 +128,7 @@ function isLengthOf(
   values: readonly Float32Array[],
   { a, b, zero, zeroB, curve }: Pick<Candidate, 'a' | 'b' | 'zero' | 'zeroB' | 'curve'>,
   length: number,
+  even: number,
 ): boolean {
   const { undo } = transferPair(curve);
   // A length is never below nothing.
@@ -159,12 +160,17 @@ function isLengthOf(
     radii.map((r) => Math.abs(r / middle - 1)),
     0.8,
   );
-  if (!(off < 0.06)) return false;
+  if (!(off < even)) return false;
   const lengthsDiffer = quantile(seen, 1) - quantile(seen, 0) > 0.02 * high;
-  return (highA - lowA > 0.01 && lengthsDiffer) || Math.abs(middle / (1 - zero) - 1) < 0.03;
+  return (highA - lowA > TURNS * middle && lengthsDiffer) || Math.abs(middle / (1 - zero) - 1) < 0.03;
 }
 
 const LEAST_FOR_LENGTH = 60,
+  /** What 80 % of directions differ in length by. */
+  EVEN = 0.02,
+  EVEN_IN_8_BITS = 0.06,
+  /** A thing that moves evenly is no direction: directions turn by more than this, or are as long as they can be. */
+  TURNS = 0.2,
   LENGTHS_EVERY = 3;
 
 const ORDER = ['r', 'g', 'b', 'a'],

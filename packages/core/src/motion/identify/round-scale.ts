@@ -134,13 +134,14 @@ export function nameScale(question: ScaleQuestion): NamedScale[] {
         }
       }
       const round = roundNear((fullScalePx * length) / perX / perPx);
-      if (round !== null && (centred || round !== 1))
+      // Nobody multiplies pixels by 0.9 or 15.
+      if (round !== null && (centred || (round.prior === 0 && round.value !== 1)))
         add(
-          (round * perPx * perX) / length,
-          PRIOR.roundPx + (centred ? 0 : PRIOR.notPlain) + prior + less,
+          (round.value * perPx * perX) / length,
+          PRIOR.roundPx + round.prior + (centred ? 0 : PRIOR.notPlain) + prior + less,
           span,
           'px',
-          exact(round),
+          exact(round.value),
           aspect,
         );
     }
@@ -166,17 +167,32 @@ export function nameScale(question: ScaleQuestion): NamedScale[] {
 }
 
 const NEAR = 0.025,
-  POWERS_OF_TWO = [16, 32, 64, 128, 256, 512, 1024, 2048, 4096];
+  POWERS_OF_TWO = [16, 32, 64, 128, 256, 512, 1024, 2048, 4096],
+  /** One digit but 1, 2 and 5; two that end in 5. */
+  LESS_ROUND = -0.4,
+  LEAST_ROUND = -1;
+
+interface Round {
+  readonly value: number;
+  /** Logarithm of how usual it is; 0: 1, 2 or 5 and zeros, or a power of two. */
+  readonly prior: number;
+}
 
 /** One digit, two that end in 5, or a power of two, within 2.5 %; null when none is near. */
-function roundNear(value: number): number | null {
+function roundNear(value: number): Round | null {
   if (!(value > 0)) return null;
   const ten = 10 ** Math.floor(Math.log10(value));
   const digits = (v: number) => Number(v.toPrecision(12));
-  const tried = [Math.round(value / ten) * ten, Math.round(value / (ten / 2)) * (ten / 2), ...POWERS_OF_TWO].map(digits);
-  const off = (v: number) => Math.abs(Math.log(v / value));
-  const best = tried.filter((v) => v > 0).reduce((a, b) => (off(b) < off(a) ? b : a));
-  return Math.abs(best / value - 1) < NEAR ? best : null;
+  const first = Math.round(value / ten),
+    half = Math.round(value / (ten / 2));
+  const tried: Round[] = [
+    { value: digits(first * ten), prior: [1, 2, 5, 10].includes(first) ? 0 : LESS_ROUND },
+    { value: digits((half * ten) / 2), prior: [5, 15].includes(half) ? LESS_ROUND : LEAST_ROUND },
+    ...POWERS_OF_TWO.map((v) => ({ value: v, prior: 0 })),
+  ];
+  const near = tried.filter((t) => t.value > 0 && Math.abs(t.value / value - 1) < NEAR);
+  const off = (t: Round) => Math.abs(Math.log(t.value / value));
+  return near.length === 0 ? null : near.reduce((a, b) => (off(b) < off(a) || (b.value === a.value && b.prior > a.prior) ? b : a));
 }
 
 const SHARES = [0.01, 0.02, 0.05, 0.1, 0.2, 0.25, 0.5, 1, 2, 4, 5, 10];
