@@ -76,6 +76,7 @@ export const identificationSchema = z.object({
     residual: z.object({ before: z.number(), after: z.number() }).nullable(),
     plots: z.array(plotSchema).readonly(),
     readings: z.array(z.object({ encoding: encodingSchema, share: z.number(), explained: z.number() })).readonly(),
+    isKnown: z.boolean(),
     wouldTell: z.array(z.string()).readonly(),
   }),
 }) satisfies z.ZodType<Identification>;

@@ -162,6 +162,22 @@ describe('a small pass is detected from its pictures', () => {
     expect(found.evidence.frames).toEqual([10]);
     expect(found.evidence.readings[0].encoding).toEqual(found.encoding);
   });
+  test('an encoding that was saved for such passes settles what the pictures leave open, and no more', async () => {
+    const kernels = await loadKernels(),
+      // Motion is even: to the next frame and from the previous one it is the same.
+      one = frame((x, y, moves) => (moves ? [x, -y] : [0, 0]));
+    const plain = identifyEncoding([one], context, kernels);
+    const [set] = plain.encoding.sets;
+    expect(set.covers).toEqual({ from: 0, to: 1, unit: 'frames' });
+    const earlier = { ...plain.encoding, sets: [{ ...set, covers: { from: -1, to: 0, unit: 'frames' as const } }] };
+    const told = identifyEncoding([one], { ...context, known: [earlier] }, kernels);
+    expect([plain.evidence.isKnown, told.evidence.isKnown]).toEqual([false, true]);
+    expect(told.encoding.sets).toEqual(earlier.sets);
+    const wrong = { ...plain.encoding, axes: { x: 'left', y: 'up' } as const };
+    const overruled = identifyEncoding([one], { ...context, known: [wrong] }, kernels);
+    expect(overruled.encoding).toEqual(plain.encoding);
+    expect(overruled.evidence.isKnown).toBe(false);
+  });
   test('a zero that is off, known by what stands still', async () => {
     const found = identifyEncoding(
       [frame((x, y, moves) => (moves ? [0.52 + x / 128, 0.52 + y / 128] : [0.52, 0.52]))],

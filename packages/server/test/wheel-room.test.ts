@@ -1,7 +1,7 @@
 import { copyFileSync, cpSync, existsSync, rmSync, statSync, truncateSync } from 'node:fs';
 import path from 'node:path';
-import type { FolderListing, MotionAudit, MotionReading, MotionRemap, ShotDetail, ShotId } from '@ivrex/contract';
-import { unpackRaster } from '@ivrex/contract';
+import type { FolderListing, MotionAudit, MotionReading, MotionRemap, Pass, ShotDetail, ShotId } from '@ivrex/contract';
+import { fingerprintOf, unpackRaster } from '@ivrex/contract';
 import { proposeEncoding, rawPixels } from '@ivrex/core';
 import { frameSources } from '@ivrex/media';
 import { shotBook } from '../src/services/shot-documents';
@@ -14,6 +14,7 @@ const folder = path.join(bench.data, 'media/wheels');
 const WHEELS = path.join(DEMO, 'TC_020');
 let wheels: ShotDetail;
 const load = async () => (await bench.api.get(`/api/shots/${wheels.shot.id}`).expect(200)).body as ShotDetail;
+const motionOf = ({ passes }: ShotDetail) => passes.find((p) => p.guess.role === 'motion') as Pass;
 const change = async (settings: Partial<ShotDetail['settings']>, label = 'changed') => {
   const now = await load();
   const body = { settings: { ...now.settings, ...settings }, label, basedOn: now.state.sequence };
@@ -115,6 +116,10 @@ test('the motion is read from the pictures: curve, scale, axes and the file numb
   expect(await ask(question)).toEqual(reading);
   expect((await bench.services.database.query('SELECT count(*)::int AS n FROM motion_readings')).rows).toEqual(rows);
   await bench.api.post(`/api/shots/${wheels.shot.id}/motion/reading`).send({ frame: 'noon' }).expect(400);
+  // Saved, it counts in favour of itself for passes like this one.
+  const saved = { name: 'Wheel room vectors', document: reading.encoding, fingerprint: fingerprintOf(motionOf(wheels)) };
+  await bench.api.post('/api/encodings').send(saved).expect(201);
+  expect([reading.evidence.isKnown, (await ask(question)).evidence.isKnown]).toEqual([false, true]);
 });
 
 test('all frames are audited in the background, kept, and stopped on request', async () => {

@@ -40,10 +40,12 @@ export interface IdentifyRequest {
   readonly take: number;
   readonly fps: number | null;
   readonly facts: readonly MotionFact[];
+  /** Encodings that were saved for passes like this one. */
+  readonly known?: readonly Encoding[];
 }
 
 /** @throws IvrexError about the file that is at fault; of several frames those that can't be read are left out, and so are such neighbours */
-export async function identifyMotion({ frames, take, fps, facts }: IdentifyRequest, host: NodeHost): Promise<Identification> {
+export async function identifyMotion({ frames, take, fps, facts, known }: IdentifyRequest, host: NodeHost): Promise<Identification> {
   const reader = new FileReader(host);
   const ordered = frames.length > take ? await theTellingFirst(frames, take, reader) : frames;
   const loaded: Awaited<ReturnType<typeof loadFrame>>[] = [];
@@ -64,7 +66,7 @@ export async function identifyMotion({ frames, take, fps, facts }: IdentifyReque
   }
   const [first] = loaded;
   if (first === undefined) throw refused ?? new TypeError('no frame to identify');
-  return identifyEncoding(loaded, { fps: fps ?? first.now.fps, pixelAspect: first.now.pixelAspect, facts }, host.kernels);
+  return identifyEncoding(loaded, { fps: fps ?? first.now.fps, pixelAspect: first.now.pixelAspect, facts, known }, host.kernels);
 }
 
 /** Frames are added until they hold this much: of 960 x 540 five, of 4K one. */

@@ -1,9 +1,11 @@
 import { createHash } from 'node:crypto';
-import type { MotionFact, Identification } from '@ivrex/core';
+import type { Encoding, MotionFact, Identification } from '@ivrex/core';
 import { IvrexError, orNull } from '@ivrex/core';
 import type { ElementId, MotionReading, PassId, ShotDetail, ShotId } from '@ivrex/contract';
+import { fingerprintOf } from '@ivrex/contract';
 import type { FrameRequest } from '@ivrex/media';
 import type { Db } from '../db/database';
+import { listEncodings } from '../db/queries/list-encodings';
 import { findMotionReading } from '../db/queries/find-motion-reading';
 import { insertMotionReading } from '../db/queries/insert-motion-reading';
 import { passFileAt, pictureFileAt } from './frames';
@@ -13,7 +15,7 @@ import { shotDetail } from './shots';
 type ReadingServices = Pick<Resources, 'database' | 'pool'>;
 
 /** Another one where what a reading says has changed its form: what was kept before is worked out anew. */
-const READING_FORM = 'reading 4';
+const READING_FORM = 'reading 5';
 
 /** Frames whose passes are compared, and of how many of them the evidence is added up: one for a quick answer, more behind it. */
 const MOST_COMPARED = 12,
@@ -33,7 +35,8 @@ export async function readMotionPass(
 ): Promise<MotionReading> {
   const detail = await shotDetail(services.database, shotId, element);
   const { beauty, motion } = chosenPasses(detail);
-  const key = keyOf(detail, [READING_FORM, beauty, motion, frame, thorough, facts]);
+  const alike = await encodingsForAlike(services.database, detail, motion);
+  const key = keyOf(detail, [READING_FORM, beauty, motion, frame, thorough, facts, alike]);
   const known = await findMotionReading(services.database, shotId, key);
   if (known !== null) return known;
   const frames: FrameRequest[] = [];
@@ -47,14 +50,26 @@ export async function readMotionPass(
     }
   }
   if (frames.length === 0) throw refused ?? new IvrexError('missingFrame', 'the beauty and the motion pass have no frame in common');
-  const { passes, settings } = detail;
+  const { passes, settings } = detail,
+    fps = settings.fps ?? passes.find((p) => p.id === beauty)?.fps ?? null;
   const found: Identification = await services.pool.run<'identify'>({
     kind: 'identify',
-    request: { frames, take: thorough ? TAKEN : 1, fps: settings.fps ?? passes.find((p) => p.id === beauty)?.fps ?? null, facts },
+    request: { frames, take: thorough ? TAKEN : 1, fps, facts, known: alike },
   });
   const reading = { ...found, frame: found.evidence.frames[0] ?? frames[0].frame ?? 0 };
   await insertMotionReading(services.database, shotId, key, reading);
   return reading;
+}
+
+/** The newest version of every encoding that was saved for a pass like this one. */
+async function encodingsForAlike(database: Db, { passes }: ShotDetail, motion: PassId): Promise<Encoding[]> {
+  const pass = passes.find((p) => p.id === motion);
+  if (pass === undefined) return [];
+  const own = fingerprintOf(pass),
+    newest = new Map<string, Encoding>();
+  for (const { name, document, fingerprint } of await listEncodings(database))
+    if (fingerprint === own && !newest.has(name)) newest.set(name, document);
+  return [...newest.values()];
 }
 
 export function chosenPasses({ settings }: ShotDetail): { beauty: PassId; motion: PassId } {

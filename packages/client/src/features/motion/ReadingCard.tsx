@@ -107,6 +107,7 @@ function EvidenceWords({ reading, isGoingOn }: { reading: MotionReading; isGoing
       `${frameWords(evidence.frames)}: of what the pictures change, these vectors explain ${Math.round(100 * evidence.explained)} %; ${evidence.measured} of ${evidence.points} points were found again. `,
       `Warped by them, the neighbouring frame differs by ${evidence.residual.after.toFixed(4)} instead of ${evidence.residual.before.toFixed(4)}. `,
     );
+  if (evidence.isKnown) parts.push('It is an encoding that was saved for passes like this one, which counts in its favour. ');
   if (isGoingOn) parts.push('More frames are being looked at.');
   return parts.length === 0 ? null : <span className="evidence">{parts}</span>;
 }

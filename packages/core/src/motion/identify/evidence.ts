@@ -19,7 +19,7 @@ const MOST_PLOTTED = 300,
   LEAST_SHARE = 0.005;
 
 /** What the reading rests on, ready to be drawn. */
-export function evidenceOf(solution: Solution, frames: readonly (number | null)[], confidence: number): Evidence {
+export function evidenceOf(solution: Solution, frames: readonly (number | null)[], confidence: number, isKnown: boolean): Evidence {
   const [best] = solution.weighed,
     { of } = best;
   const side: Side = sideOf(best, solution);
@@ -80,6 +80,7 @@ export function evidenceOf(solution: Solution, frames: readonly (number | null)[
     residual: matched === 0 ? null : { before: before / matched, after: after / matched },
     plots: of.candidate.length === null ? plotsOf(solution, best, byAxis) : [],
     readings: readingsOf(solution),
+    isKnown,
     wouldTell: wouldTell(solution, confidence),
   };
 }

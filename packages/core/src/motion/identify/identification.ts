@@ -24,6 +24,8 @@ export interface IdentifyContext {
   readonly pixelAspect: number;
   /** About the first frame. */
   readonly facts: readonly MotionFact[];
+  /** Encodings that were saved for passes like this one: likelier than others, unless the pictures say otherwise. */
+  readonly known?: readonly Encoding[];
 }
 
 export const SYMPTOM_CODES = [
@@ -104,6 +106,8 @@ export interface Evidence {
   readonly plots: readonly AxisPlot[];
   /** The likeliest readings, the chosen one first; each decodes to other vectors than those before it. */
   readonly readings: readonly WeighedEncoding[];
+  /** The chosen one is among the encodings that were known, which counted in its favour. */
+  readonly isKnown: boolean;
   /** What would tell the readings apart that remain, in sentences. */
   readonly wouldTell: readonly string[];
 }

@@ -2,6 +2,7 @@ import { openPictures, type BeautyPictures, type MatchKernels } from './beauty-p
 import { evidenceOf } from './evidence';
 import { betterFile, fitsBetter } from './file-number';
 import type { FrameToIdentify, Identification, IdentifyContext } from './identification';
+import { storesTheSame } from './known-encodings';
 import { massOf, type WeighedReading } from './posterior';
 import { readFromValues } from './read-from-values';
 import { solve, type Solution } from './solve';
@@ -49,7 +50,12 @@ function identifyOpened(frames: readonly FrameToIdentify[], opened: readonly Bea
     confidence,
     frameOffset: solution.frameOffset,
     symptoms: symptomsOf(solution, encoding, confidence, context, labels),
-    evidence: evidenceOf(solution, labels, confidence),
+    evidence: evidenceOf(
+      solution,
+      labels,
+      confidence,
+      (context.known ?? []).some((k) => storesTheSame(encoding, k)),
+    ),
   };
 }
 

@@ -73,6 +73,7 @@ export function readFromValues(
       residual: null,
       plots: [],
       readings: [],
+      isKnown: false,
       wouldTell: [],
     },
   };

@@ -8,6 +8,7 @@ import { caseOf } from './moving-case';
 import type { FrameOfPass } from './points';
 import { weigh, type WeighedReading } from './posterior';
 import { samplePasses, type JointRest, type PassSamples } from './pass-samples';
+import { knownPrior } from './known-encodings';
 import { findSecondSet, type SecondSet } from './second-set';
 import { shapeOf, type StoredPass } from './stored-pass';
 import type { NamedScale } from './round-scale';
@@ -77,16 +78,16 @@ export function solve(
     ofFrame[0].pictures.height / ofFrame[0].pictures.width,
     ...(Math.abs(context.pixelAspect - 1) > 1e-3 ? [context.pixelAspect] : []),
   ];
-  const weighed = weighCandidates(candidates, ofFrame, samples, yScales, context, only === null);
+  const multiplied = isMultiplied ? (ownAlpha(first)?.name ?? null) : undefined;
+  const weighed = weighCandidates(candidates, ofFrame, samples, yScales, { ...context, multiplied }, only === null);
   if (weighed.length === 0) return null;
-  const alpha = ownAlpha(first);
   return {
     frames: ofFrame,
     samples,
     channels,
     weighed,
     second: findSecondSet(weighed, channels),
-    multiplied: isMultiplied ? (alpha?.name ?? null) : undefined,
+    multiplied,
     frameOffset,
   };
 }
@@ -100,7 +101,7 @@ function weighCandidates(
   frames: readonly FrameOfPass[],
   samples: PassSamples,
   yScales: readonly number[],
-  context: IdentifyContext,
+  context: IdentifyContext & Pick<Solution, 'multiplied'>,
   proposes: boolean,
 ): WeighedReading[] {
   const cases = candidates.flatMap((c) => caseOf(c, frames, samples) ?? []);
@@ -110,7 +111,8 @@ function weighCandidates(
     if (some.length === 0 || readings.some((r) => r.fit > ENOUGH)) continue;
     readings.push(...bendReadings(sweep(some, samples, yScales).map(refine), some, proposes));
   }
-  const extra = (r: BentReading, named: NamedScale) => timePrior(r) + factPrior(r, named.factor, context);
+  const extra = (r: BentReading, named: NamedScale) =>
+    timePrior(r) + factPrior(r, named.factor, context) + knownPrior(r, named, samples.names, context.multiplied, context.known ?? []);
   const weighed = weigh(readings, context, extra);
   const shifted = weighed.length > 0 && weighed[0].fit < ZERO_IS_RIGHT ? withOtherZero(weighed[0], frames, samples) : [];
   return shifted.some((r) => r.fit > weighed[0].fit + BETTER_ZERO) ? weigh([...readings, ...shifted], context, extra) : weighed;

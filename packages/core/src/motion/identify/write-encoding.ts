@@ -1,12 +1,13 @@
 import { describeEncoding } from '../encoding/describe-encoding';
 import type { Encoding, VectorSet } from '../encoding/encoding';
+import type { BentReading } from './bend';
 import { fullScaleOf, type WeighedReading } from './posterior';
 import type { NamedScale } from './round-scale';
 import type { SecondSet } from './second-set';
 
 /** What a reading is as an encoding. `alpha`: channel that the values were multiplied by; undefined: they were not. */
 export function encodingOf(
-  reading: WeighedReading,
+  reading: BentReading & Pick<WeighedReading, 'named'>,
   names: readonly string[],
   second: SecondSet | null,
   alpha: string | null | undefined,
