@@ -152,9 +152,9 @@ function fewOf(reading: Reading): Reading {
   return { ...reading, of: { ...of, sets: of.sets.map((s) => somePoints(s, Math.ceil(FEW_POINTS / of.sets.length))) } };
 }
 
-/** The bent ways of a reading to both neighbours at level 1. */
-export function bentMoves(reading: BentReading): Moves {
-  return movesOf(reading, 1, reading.middle, changesOf(reading, 1, reading.middle));
+/** The bent ways of a reading to both neighbours. */
+export function bentMoves(reading: BentReading, level: number): Moves {
+  return movesOf(reading, level, reading.middle, changesOf(reading, level, reading.middle));
 }
 
 function sideScore(middle: Middle, before: Float64Array, after: Float64Array): Float64Array {

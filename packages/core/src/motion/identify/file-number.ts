@@ -20,7 +20,7 @@ export function betterFile(reading: WeighedReading): -1 | 0 | 1 {
     sets = reading.of.manyPoints();
   const scale = scaleOf(reading, reading.named.factor),
     // Vectors around the frame lie between the ways to both neighbours.
-    sides: readonly Side[] = reading.middle === 0.5 ? [1] : reading.middle === -0.5 ? [0] : [0, 1];
+    sides = sidesOf(reading);
   const alike = Math.max(DIFFER_PX, DIFFER_SHARE * speed.fast * Math.abs(scale[0]));
   let best: -1 | 0 | 1 = 0,
     most = CLEARLY;
@@ -79,14 +79,22 @@ export function fitsBetter(other: WeighedReading, than: WeighedReading): boolean
   return more.length > FEWEST && pairedT(more) > SURELY;
 }
 
-/** Of every point, over the neighbours that are there. */
+/** Where the vectors themselves lead: the way to the other neighbour is guessed from the files beside, and of the last one there is only one. */
+function sidesOf({ middle }: WeighedReading): readonly Side[] {
+  return middle === 0.5 ? [1] : middle === -0.5 ? [0] : [0, 1];
+}
+
+/** Of every point, over the neighbours that are there and the two finer levels: a file off leads nearly right. */
 function bothGains(reading: WeighedReading): number[] {
-  const moves = bentMoves(reading),
+  const moves = [0, 1].map((level) => bentMoves(reading, level)),
     scale = scaleOf(reading, reading.named.factor);
   return reading.of.sets.flatMap((set, n) => {
-    const sides = ([0, 1] as const).filter((side) => set.frame.pictures.has[side]);
-    const gains = sides.map((side) => gainsOf(set, 1, side === 1 ? moves.next[n] : moves.previous[n], side, scale));
-    return Array.from({ length: set.count }, (_, i) => gains.reduce((sum, g) => sum + (g[i] || 0), 0) / sides.length);
+    const gains = moves.flatMap((m, level) =>
+      sidesOf(reading).flatMap((side) =>
+        set.frame.pictures.has[side] ? [gainsOf(set, level, side === 1 ? m.next[n] : m.previous[n], side, scale)] : [],
+      ),
+    );
+    return Array.from({ length: set.count }, (_, i) => gains.reduce((sum, g) => sum + (g[i] || 0), 0) / gains.length);
   });
 }
 

@@ -29,7 +29,6 @@ export function identifyEncoding(frames: readonly FrameToIdentify[], context: Id
 /** A reading with a round scale that explains so much needs no look at other files; one that explains this little can't be made sense of by them. */
 const CLEAR_FIT = 0.6,
   POOR_FIT = 0.3,
-  CLEARLY_ROUND = 1.5,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
   NEARLY = 0.8,
   BELIEVED = 1e-3,
@@ -76,12 +75,12 @@ function withOtherFile(
     const isNamed = (r: WeighedReading) => best.fit < POOR_FIT || r.named.prior > best.named.prior - 1;
     if (other !== null && other.weighed[0].fit > NEARLY * best.fit && isNamed(other.weighed[0])) return other;
   }
-  const makesSense = best.named.isRound && best.named.off < CLEARLY_ROUND;
+  const makesSense = best.named.isRound && best.named.isExact;
   if ((makesSense && best.fit > CLEAR_FIT) || best.fit < POOR_FIT) return own;
   let chosen = own;
   for (const offset of [1, -1] as const) {
     const other = solve(frames, opened, context, offset, candidates);
-    if (other === null || !other.weighed[0].named.isRound || other.weighed[0].named.off > CLEARLY_ROUND) continue;
+    if (other === null || !other.weighed[0].named.isRound || !other.weighed[0].named.isExact) continue;
     const [rival] = other.weighed,
       gain = rival.logWeight - chosen.weighed[0].logWeight;
     // Even motion is the same in both files: only a scale that makes sense speaks for the other one, where this file's makes none.

@@ -1,4 +1,4 @@
-import type { Encoding } from '../encoding/encoding';
+import type { Encoding, VectorSet } from '../encoding/encoding';
 import type { BentReading } from './bend';
 import type { NamedScale } from './round-scale';
 import { encodingOf } from './write-encoding';
@@ -34,6 +34,15 @@ export function storesTheSame(own: Encoding, other: Encoding): boolean {
     own.axes.x === other.axes.x &&
     own.axes.y === other.axes.y &&
     own.pixelAspect === other.pixelAspect &&
-    other.sets.some((set) => JSON.stringify(set) === JSON.stringify(own.sets[0]))
+    other.sets.some((set) => isSameSet(set, own.sets[0]))
+  );
+}
+
+function isSameSet(a: VectorSet, b: VectorSet): boolean {
+  return (
+    [a.x, a.y, a.length].join() === [b.x, b.y, b.length].join() &&
+    a.covers.unit === b.covers.unit &&
+    a.covers.from === b.covers.from &&
+    a.covers.to === b.covers.to
   );
 }

@@ -12,8 +12,8 @@ export interface NamedScale {
   readonly equals: number;
   readonly pixelAspect: number;
   readonly isRound: boolean;
-  /** How far the measured scale is from it, in what it can be measured to. */
-  readonly off: number;
+  /** It was measured to be this one as closely as a right scale usually is; a wrong one comes so near to a round value by chance only. */
+  readonly isExact: boolean;
 }
 
 export interface ScaleQuestion {
@@ -68,6 +68,9 @@ const PRIOR = {
   /** As in the beauty's pixels where the pass has another size. */
   otherPixels: -0.3,
 };
+/** The share of scales that are measured closely, and how many standard deviations still count as that. */
+const CLOSELY = 0.5,
+  EXACT = 3;
 const RARE = -3;
 const RATES = [24, 25, 30, 48, 50, 60];
 
@@ -75,11 +78,14 @@ const RATES = [24, 25, 30, 48, 50, 60];
 export function nameScale(question: ScaleQuestion): NamedScale[] {
   const { fullScalePx, yScale, pass, beautyPerPass, fps, middle, centred, hasLength, fastPx } = question;
   const tolerance = 0.008 + 0.15 / Math.max(0.3, fastPx) + (middle === 0 || middle === 0.25 ? 0.01 : 0);
+  const close = 0.0015 + 0.03 / Math.max(0.3, fastPx);
   const out: NamedScale[] = [];
   const add = (px: number, prior: number, covers: Span | 'second', unit: ScaleUnit, equals: number, aspect = 1) => {
-    const off = Math.log(fullScalePx / px) / tolerance;
+    const off = Math.log(fullScalePx / px);
+    // Most are measured closely, some only roughly: two normal distributions in one.
+    const near = (width: number) => Math.exp((-0.5 * off * off) / width ** 2) / width;
     out.push({
-      prior: prior - 0.5 * off * off,
+      prior: prior + Math.log(tolerance * (CLOSELY * near(close) + (1 - CLOSELY) * near(tolerance)) + 1e-9),
       factor: px / fullScalePx,
       covers: covers === 'second' ? { from: 0, to: 1, unit: 'seconds' } : { from: covers.from, to: covers.to, unit: 'frames' },
       unit,
@@ -87,7 +93,7 @@ export function nameScale(question: ScaleQuestion): NamedScale[] {
       pixelAspect: aspect,
       // A rare span explains too much to be believed by its name.
       isRound: covers === 'second' || covers.prior > RARE,
-      off: Math.abs(off),
+      isExact: Math.abs(off) < EXACT * close,
     });
   };
   const isFrame = yScale !== 1 && Math.abs(Math.log(yScale / (pass.height / pass.width))) < 1e-6;
@@ -161,7 +167,7 @@ export function nameScale(question: ScaleQuestion): NamedScale[] {
     equals: Number((measured * (span.to - span.from)).toPrecision(4)),
     pixelAspect: aspect,
     isRound: false,
-    off: 0,
+    isExact: false,
   });
   return out.sort((a, b) => b.prior - a.prior);
 }
