@@ -57,7 +57,7 @@ export type { Mend } from './motion/identify/mend';
 export type { StoredChannel, StoredPass } from './motion/identify/stored-pass';
 export type { BeautyNeighbours, MatchKernels } from './motion/identify/beauty-pictures';
 export { howMuchItTells } from './motion/identify/how-much-it-tells';
-export { identifyEncoding } from './motion/identify/identify';
+export { FramesToIdentify, identifyEncoding } from './motion/identify/identify';
 export * from './motion/audit/audit';
 export { CLIPPED_X, CLIPPED_Y, clippedPixels, type ClippedPixels } from './motion/audit/clipped';
 export { predictRemapError, remapFrame, type RemappedFrame } from './motion/remap';

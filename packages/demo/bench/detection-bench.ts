@@ -48,7 +48,7 @@ const lines = [
   `- right: ${right.length} of ${knowable.length} that can be known (${percent(right.length, knowable.length)})`,
   `- wrong with confidence above 0.8: ${results.filter((c) => !c.right && c.found.confidence > 0.8).length}`,
   `- of ${unknowable.length} that can't be known (nothing moves, another animation, random values) at confidence below 0.5: ${unknowable.filter((c) => c.found.confidence < 0.5).length}`,
-  `- damage named: ${damaged.filter(warns).length} of ${damaged.length}; sound passes with a warning: ${sound.filter(warns).length} of ${sound.length}`,
+  `- damage named: ${damaged.filter(warns).length} of ${damaged.length}; sound passes with a warning that is not true: ${sound.filter((c) => c.wrongWarnings.length > 0).length} of ${sound.length}`,
   `- seconds a case on one thread, median ${seconds[seconds.length >> 1].toFixed(1)}, most ${seconds[seconds.length - 1].toFixed(1)}`,
   '',
   '| confidence | cases | mean confidence | right | |',

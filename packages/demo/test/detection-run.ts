@@ -12,8 +12,7 @@ export interface DetectionOutcome {
   readonly damage: string;
   readonly confidence: number;
   readonly right: boolean;
-  readonly named: boolean;
-  readonly warned: readonly string[];
+  readonly wrongWarnings: readonly string[];
   readonly found: string;
 }
 
@@ -22,8 +21,7 @@ const cases = new DetectionCases({ width: 400, height: 224 }, kernels);
 const outcomes = Array.from({ length: SCENES }, (_, scene) => OF_SCENE.map((n) => (100 + scene) * 6 + n))
   .flat()
   .map((seed): DetectionOutcome => {
-    const { kind, damage, found, right } = cases.run(seed);
-    const warned = found.symptoms.filter((s) => s.severity !== 'info').map((s) => s.code);
-    return { seed, kind, damage, confidence: found.confidence, right, named: warned.length > 0, warned, found: found.encoding.name };
+    const { kind, damage, found, right, wrongWarnings } = cases.run(seed);
+    return { seed, kind, damage, confidence: found.confidence, right, wrongWarnings, found: found.encoding.name };
   });
 process.stdout.write(JSON.stringify(outcomes));

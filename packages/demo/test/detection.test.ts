@@ -28,10 +28,9 @@ test('what is right is mostly known to be right', () => {
   expect(right.filter((o) => o.confidence > 0.8).length).toBeGreaterThan(0.8 * right.length);
 });
 
-test('hardly a sound pass has a warning', () => {
+test('hardly a sound pass has a warning that is not true', () => {
   const sound = outcomes.filter((o) => o.damage === 'none');
   expect(sound.length).toBeGreaterThan(20);
-  // Soft things that turn: the file beside explains them as well, or better.
-  const warned = sound.filter((o) => o.named).map((o) => `${said(o)}: ${o.warned.join(' ')}`);
-  expect({ warned, few: warned.length <= 0.1 * sound.length }).toEqual({ warned: expect.any(Array), few: true });
+  const warned = sound.filter((o) => o.wrongWarnings.length > 0).map((o) => `${said(o)}: ${o.wrongWarnings.join(' ')}`);
+  expect({ warned, few: warned.length <= 0.05 * sound.length }).toEqual({ warned: expect.any(Array), few: true });
 });

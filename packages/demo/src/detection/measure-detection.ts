@@ -7,6 +7,7 @@ import {
   type MatchKernels,
   type MotionField,
   type StoredPass,
+  type SymptomCode,
 } from '@ivrex/core';
 import { renderTestFrame, type TestFrame, type TestScene } from './planes';
 import { randomDamage, randomEncoding, storeRandom, UNKNOWABLE, type PassDamage, type RandomEncoding } from './random-passes';
@@ -24,6 +25,8 @@ export interface DetectionCase {
   /** Of the detected encoding: what was held against `right`. */
   readonly error: number;
   readonly seconds: number;
+  /** Codes of warnings that name what was not done to the pass: a sound one may still be clipped or coarse by its own range. */
+  readonly wrongWarnings: readonly SymptomCode[];
 }
 
 export interface DetectionSize {
@@ -69,7 +72,20 @@ export class DetectionCases {
     const { error, isRight } = judge(found.encoding, truth, first.now, alphaOf(own), stored, damage === 'other size');
     const fileRight = damage !== 'file number' || found.frameOffset === 1 || isRight;
     const right = UNKNOWABLE.includes(damage) ? false : isRight && fileRight;
-    return { seed, kind, damage, stored, found, right, error, seconds };
+    const own8 = stored.type === 'u8' && stepPx(truth, first.now, stored.fps) > 1,
+      isTrue = (code: SymptomCode) => (code === 'coarseSteps' && own8) || (code === 'clippedRange' && reachesItsEnds(first.now));
+    const warned = found.symptoms.filter((s) => s.severity !== 'info').map((s) => s.code);
+    return {
+      seed,
+      kind,
+      damage,
+      stored,
+      found,
+      right,
+      error,
+      seconds,
+      wrongWarnings: warned.filter((code) => damage === 'none' && !isTrue(code)),
+    };
   }
 
   private frameToIdentify(seed: number, t: number, stored: RandomEncoding, damage: PassDamage, draw: Draw): FrameToIdentify {
@@ -112,6 +128,15 @@ export class DetectionCases {
     frames.set(t, known);
     return known;
   }
+}
+
+const FEWEST_AT_END = 24;
+
+/** Whole numbers that pixels of the pass are stuck at, because its range was drawn too small. */
+function reachesItsEnds({ channels }: StoredPass): boolean {
+  return channels.some(
+    ({ type, data }) => (type === 'u8' || type === 'u16') && [0, 1].some((end) => data.filter((v) => v === end).length >= FEWEST_AT_END),
+  );
 }
 
 /** Soft edges that are too few are multiplied by nothing; not every renderer that could clip does. */

@@ -1,7 +1,7 @@
 import {
   auditFrame,
   howMuchItTells,
-  identifyEncoding,
+  FramesToIdentify,
   IvrexError,
   orNull,
   predictRemapError,
@@ -48,25 +48,32 @@ export interface IdentifyRequest {
 export async function identifyMotion({ frames, take, fps, facts, known }: IdentifyRequest, host: NodeHost): Promise<Identification> {
   const reader = new FileReader(host);
   const ordered = frames.length > take ? await theTellingFirst(frames, take, reader) : frames;
-  const loaded: Awaited<ReturnType<typeof loadFrame>>[] = [];
-  let refused: IvrexError | null = null,
-    bytes = 0;
-  for (const frame of ordered) {
-    if (loaded.length >= take || bytes > MOST_BYTES) break;
-    try {
-      const own = await loadFrame(frame, host, reader);
-      // A pass is one encoding over its sequence: a file of other channels is another pass.
-      if (loaded.length > 0 && !sameChannels(own.now, loaded[0].now)) continue;
-      loaded.push(own);
-      bytes += bytesOf(own);
-    } catch (error) {
-      if (!(error instanceof IvrexError)) throw error;
-      refused ??= error;
+  const opened = new FramesToIdentify(host.kernels);
+  let first: LoadedMotion | null = null,
+    count = 0,
+    bytes = 0,
+    refused: IvrexError | null = null;
+  try {
+    for (const frame of ordered) {
+      if (count >= take || bytes > MOST_BYTES) break;
+      try {
+        const own = await loadFrame(frame, host, reader);
+        // A pass is one encoding over its sequence: a file of other channels is another pass.
+        if (first !== null && !sameChannels(own.now, first)) continue;
+        opened.add(own);
+        first ??= own.now;
+        count++;
+        bytes += bytesOf(own);
+      } catch (error) {
+        if (!(error instanceof IvrexError)) throw error;
+        refused ??= error;
+      }
     }
+    if (first === null) throw refused ?? new TypeError('no frame to identify');
+    return opened.identify({ fps: fps ?? first.fps, pixelAspect: first.pixelAspect, facts, known });
+  } finally {
+    opened.close();
   }
-  const [first] = loaded;
-  if (first === undefined) throw refused ?? new TypeError('no frame to identify');
-  return identifyEncoding(loaded, { fps: fps ?? first.now.fps, pixelAspect: first.now.pixelAspect, facts, known }, host.kernels);
 }
 
 /** Frames are added until they hold this much: of 960 x 540 five, of 4K one. */

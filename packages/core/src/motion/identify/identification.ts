@@ -8,15 +8,19 @@ export type MotionFact =
   | { readonly kind: 'still'; readonly x: number; readonly y: number }
   | { readonly kind: 'moved'; readonly x: number; readonly y: number; readonly toX: number; readonly toY: number };
 
-/** One frame of a beauty and of its motion pass. */
-export interface FrameToIdentify {
+/** One frame of a motion pass. */
+export interface PassesOfFrame {
   /** The beauty's number; null for a lone file. */
   readonly frame: number | null;
-  readonly beauty: BeautyNeighbours;
   /** The pass in the file of the beauty's number, and in those beside it. */
   readonly now: StoredPass;
   readonly next: StoredPass | null;
   readonly previous: StoredPass | null;
+}
+
+/** One frame of a beauty and of its motion pass. */
+export interface FrameToIdentify extends PassesOfFrame {
+  readonly beauty: BeautyNeighbours;
 }
 
 export interface IdentifyContext {

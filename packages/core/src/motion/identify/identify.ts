@@ -1,13 +1,36 @@
 import { openPictures, type BeautyPictures, type MatchKernels } from './beauty-pictures';
 import { evidenceOf } from './evidence';
 import { betterFile, fitsBetter } from './file-number';
-import type { FrameToIdentify, Identification, IdentifyContext } from './identification';
+import type { FrameToIdentify, Identification, IdentifyContext, PassesOfFrame } from './identification';
 import { storesTheSame } from './known-encodings';
 import { massOf, type WeighedReading } from './posterior';
 import { readFromValues } from './read-from-values';
 import { solve, type Solution } from './solve';
 import { symptomsOf } from './symptoms';
 import { encodingOf } from './write-encoding';
+
+/** Frames to detect the encoding of, one by one: of a frame's pictures only what matching needs is kept, a third of them. Close it; the one opened last first. */
+export class FramesToIdentify {
+  private readonly frames: PassesOfFrame[] = [];
+  private readonly opened: BeautyPictures[] = [];
+
+  constructor(private readonly kernels: MatchKernels) {}
+
+  add({ beauty, ...passes }: FrameToIdentify): void {
+    this.opened.push(openPictures(beauty, this.kernels));
+    this.frames.push(passes);
+  }
+
+  /** See `identifyEncoding`. @throws RangeError without frames */
+  identify(context: IdentifyContext): Identification {
+    if (this.frames.length === 0) throw new RangeError('no frame to identify');
+    return identifyOpened(this.frames, this.opened, context);
+  }
+
+  close(): void {
+    for (const pictures of this.opened.reverse()) pictures.session.close();
+  }
+}
 
 /**
  * Works out how a motion pass is stored. Every reading of a small grammar (which channels, zero, curve, axes, span) with one free scale is asked how well its
@@ -16,13 +39,12 @@ import { encodingOf } from './write-encoding';
  * @throws RangeError without frames
  */
 export function identifyEncoding(frames: readonly FrameToIdentify[], context: IdentifyContext, kernels: MatchKernels): Identification {
-  if (frames.length === 0) throw new RangeError('no frame to identify');
-  const opened: BeautyPictures[] = [];
+  const opened = new FramesToIdentify(kernels);
   try {
-    for (const { beauty } of frames) opened.push(openPictures(beauty, kernels));
-    return identifyOpened(frames, opened, context);
+    for (const frame of frames) opened.add(frame);
+    return opened.identify(context);
   } finally {
-    for (const pictures of opened.reverse()) pictures.session.close();
+    opened.close();
   }
 }
 
@@ -36,7 +58,7 @@ const CLEAR_FIT = 0.6,
   OTHER_FILE = 3.5,
   FITTING_FILE = 1.5;
 
-function identifyOpened(frames: readonly FrameToIdentify[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
+function identifyOpened(frames: readonly PassesOfFrame[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
   const own = solve(frames, opened, context, 0);
   const solution = own === null ? null : withOtherFile(own, frames, opened, context);
   if (solution === null) return readFromValues(frames, opened, context);
@@ -61,7 +83,7 @@ function identifyOpened(frames: readonly FrameToIdentify[], opened: readonly Bea
 /** The number of the file may be one off: then the vectors of the file beside fit better, or become a reading with a round scale. */
 function withOtherFile(
   own: Solution,
-  frames: readonly FrameToIdentify[],
+  frames: readonly PassesOfFrame[],
   opened: readonly BeautyPictures[],
   context: IdentifyContext,
 ): Solution {

@@ -3,7 +3,7 @@ import { describeEncoding } from '../encoding/describe-encoding';
 import { proposeEncoding } from '../encoding/propose';
 import { blurredBeauty } from './blurred-beauty';
 import type { BeautyPictures } from './beauty-pictures';
-import type { FrameToIdentify, Identification, IdentifyContext, MotionFact } from './identification';
+import type { PassesOfFrame, Identification, IdentifyContext, MotionFact } from './identification';
 import { valueSymptoms } from './value-symptoms';
 import { shapeOf, type ChannelShape, type StoredPass } from './stored-pass';
 
@@ -17,11 +17,11 @@ const FROM_VALUES = 0.3,
  * range and symmetry, and what the artist knows for certain. Confidence stays low: axis, sign and scale can't be seen in values alone.
  */
 export function readFromValues(
-  frames: readonly FrameToIdentify[],
+  frames: readonly PassesOfFrame[],
   [{ alpha }]: readonly BeautyPictures[],
   { facts, fps }: IdentifyContext,
 ): Identification {
-  const [{ now: pass, beauty }] = frames;
+  const [{ now: pass }] = frames;
   const shapes = pass.channels.map(shapeOf);
   const proposal = proposeEncoding(pass.channels.map(({ name, type }) => ({ name, type })));
   const base = proposal?.encoding ?? rawPixels(shapes[0]?.name ?? 'R', shapes[1]?.name ?? shapes[0]?.name ?? 'G');
@@ -33,14 +33,14 @@ export function readFromValues(
   const still = facts.find((f) => f.kind === 'still'),
     moved = facts.filter((f) => f.kind === 'moved');
   if (still !== undefined && x !== undefined && y !== undefined) {
-    const [vx, vy] = [x, y].map((s) => valueAt(pass, beauty, s.name, still));
+    const [vx, vy] = [x, y].map((s) => valueAt(pass, alpha, s.name, still));
     if (Math.abs(vx - vy) < 0.02 * Math.max(1, Math.abs(vx))) {
       encoding = rescaled(encoding, vx);
       confidence = WITH_STILL;
     }
   }
   if (moved.length > 0 && x !== undefined && y !== undefined) {
-    const solved = solveMoved(encoding, moved, (fact, name) => valueAt(pass, beauty, name, fact), beauty, pass);
+    const solved = solveMoved(encoding, moved, (fact, name) => valueAt(pass, alpha, name, fact), alpha, pass);
     if (solved !== null) {
       encoding = solved;
       confidence = still === undefined ? WITH_MOVED - 0.1 : WITH_MOVED;

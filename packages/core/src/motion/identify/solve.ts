@@ -2,7 +2,7 @@ import type { BeautyPictures } from './beauty-pictures';
 import { bendReadings, type BentReading } from './bend';
 import { candidatesOf, type Candidate } from './candidates';
 import { followsAlpha } from './edges';
-import type { FrameToIdentify, IdentifyContext } from './identification';
+import type { PassesOfFrame, IdentifyContext } from './identification';
 import { alphaAt, motionChannels, ownAlpha } from './motion-channels';
 import { caseOf } from './moving-case';
 import type { FrameOfPass } from './points';
@@ -30,7 +30,7 @@ export interface Solution {
 
 /** Null where nothing can be weighed: fewer than two channels that vary, or no textured point that moves. */
 export function solve(
-  frames: readonly FrameToIdentify[],
+  frames: readonly PassesOfFrame[],
   opened: readonly BeautyPictures[],
   context: IdentifyContext,
   frameOffset: -1 | 0 | 1,
@@ -163,7 +163,7 @@ function factPrior({ of, swapped, scale, signX, signY, yScale }: BentReading, fa
 }
 
 function passesOf(
-  { now, next, previous }: FrameToIdentify,
+  { now, next, previous }: PassesOfFrame,
   offset: -1 | 0 | 1,
 ): {
   readonly now: StoredPass | null;
