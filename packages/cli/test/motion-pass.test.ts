@@ -25,11 +25,12 @@ describe('the motion pass on the command line', () => {
   delete stored.note;
 
   test('identify finds curve, range, axes and the numbering, and says so', async () => {
-    const result = await ivrex('identify', '--beauty', BEAUTY, '--motion', MOTION, '--frame', '1006', '--json');
+    // The wheels' speed changes here; where they turn evenly the file beside looks much like this one.
+    const result = await ivrex('identify', '--beauty', BEAUTY, '--motion', MOTION, '--frame', '1002', '--json');
     expect(result.stderr).toBe('');
     expect(json(result)).toMatchObject({
       encoding: { ...stored, sets: [{ x: 'R', y: 'G', length: null }] },
-      frame: 1006,
+      frame: 1002,
       frameOffset: 1,
     });
     const { confidence, findings } = json(result) as {
