@@ -15,7 +15,7 @@ import { shotDetail } from './shots';
 type ReadingServices = Pick<Resources, 'database' | 'pool'>;
 
 /** Another one where what a reading says has changed its form: what was kept before is worked out anew. */
-const READING_FORM = 'reading 5';
+const READING_FORM = 'reading 6';
 
 /** Frames whose passes are compared, and of how many of them the evidence is added up: one for a quick answer, more behind it. */
 const MOST_COMPARED = 12,

@@ -15,12 +15,25 @@ export function ConfidenceHelp() {
   );
 }
 
+interface Tenth {
+  readonly cases: number;
+  readonly confidence: number;
+  readonly right: number;
+}
+
+function bothOf(a: Tenth, b: Tenth): Tenth {
+  const cases = a.cases + b.cases,
+    mean = (key: 'confidence' | 'right') => (a[key] * a.cases + b[key] * b.cases) / Math.max(1, cases);
+  return { cases, confidence: mean('confidence'), right: mean('right') };
+}
+
 function Reliability() {
-  const cases = measured.tenths.reduce((sum, t) => sum + t.cases, 0);
+  const tenths = measured.development.map((t, k) => bothOf(t, measured['held back'][k])),
+    cases = tenths.reduce((sum, t) => sum + t.cases, 0);
   // Both ends, so that the line of what it should be goes through the whole plot.
   const points = [
     { confidence: 0, should: 0 },
-    ...measured.tenths
+    ...tenths
       .filter((t) => t.cases >= ENOUGH_CASES)
       .map((t) => ({ confidence: 100 * t.confidence, should: 100 * t.confidence, right: 100 * t.right, cases: t.cases })),
     { confidence: 100, should: 100 },

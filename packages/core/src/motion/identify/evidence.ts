@@ -146,7 +146,7 @@ function plotsOf({ samples, frames }: Solution, best: WeighedReading, byAxis: re
 function readingsOf({ weighed, samples, second, multiplied }: Solution): WeighedEncoding[] {
   const out: { encoding: WeighedEncoding['encoding']; share: number; explained: number; first: WeighedReading }[] = [];
   weighed.forEach((w, i) => {
-    if (i > 0 && decodesAlike(w)) {
+    if (i > 0 && (decodesAlike(w) || isHalfOf(second, w))) {
       out[0].share += w.share;
       return;
     }
@@ -166,6 +166,11 @@ function readingsOf({ weighed, samples, second, multiplied }: Solution): Weighed
     .filter((o, i) => i === 0 || o.share > LEAST_SHARE)
     .slice(0, MOST_READINGS)
     .map(({ encoding, share, explained }) => ({ encoding, share, explained }));
+}
+
+/** The other set of a pass with two, alone. */
+export function isHalfOf(second: Solution['second'], { of: { candidate } }: WeighedReading): boolean {
+  return second !== null && [second.x, second.y].every((c) => c === candidate.a || c === candidate.b);
 }
 
 function isAlike(a: WeighedReading, b: WeighedReading): boolean {

@@ -60,23 +60,33 @@ export function betterFile(reading: WeighedReading): -1 | 0 | 1 {
   return best;
 }
 
-const SURELY = 3;
+const SURELY = 4;
 
-/** At the same points: does another solution's reading, of another file, carry them clearly better to both neighbours than this one does? */
+/**
+ * Does another solution's reading, of another file, carry points clearly better to the neighbours than this one does? At the points of both: where only one file
+ * says that something moves, the other one is silent, and what it would have missed would not count.
+ */
 export function fitsBetter(other: WeighedReading, than: WeighedReading): boolean {
-  const sets = than.of.manyPoints();
-  if (other.of.sets.length !== sets.length) return false;
+  if (other.of.sets.length !== than.of.sets.length) return false;
+  const own = [...gainsAt(than, than), ...gainsAt(than, other)],
+    theirs = [...gainsAt(other, than), ...gainsAt(other, other)];
+  const more = own.flatMap((gain, i) => (Math.abs(theirs[i] - gain) > 1e-3 ? [theirs[i] - gain] : []));
+  return more.length > FEWEST && pairedT(more) > SURELY;
+}
+
+/** What a reading's vectors gain at the many points of another one. */
+function gainsAt(reading: WeighedReading, at: WeighedReading): number[] {
+  const sets = at.of.manyPoints();
+  if (reading === at) return bothGains({ ...reading, of: { ...reading.of, sets } });
   const moved = sets.map((set, n): PointSet => {
-    const { frame } = other.of.sets[n];
+    const { frame } = reading.of.sets[n];
     const levels = set.levels.map((l) => ({
       ...l,
-      vectors: patchVectors(frame, other.of.candidate, set.x, set.y, l.level, other.of.speed.least),
+      vectors: patchVectors(frame, reading.of.candidate, set.x, set.y, l.level, reading.of.speed.least),
     }));
     return { ...set, frame, levels };
   });
-  const gains = [bothGains({ ...than, of: { ...than.of, sets } }), bothGains({ ...other, of: { ...other.of, sets: moved } })];
-  const more = gains[0].flatMap((own, i) => (Math.abs(gains[1][i] - own) > 1e-3 ? [gains[1][i] - own] : []));
-  return more.length > FEWEST && pairedT(more) > SURELY;
+  return bothGains({ ...reading, of: { ...reading.of, sets: moved } });
 }
 
 /** Where the vectors themselves lead: the way to the other neighbour is guessed from the files beside, and of the last one there is only one. */

@@ -1,9 +1,9 @@
 import { openPictures, type BeautyPictures, type MatchKernels } from './beauty-pictures';
-import { evidenceOf } from './evidence';
+import { evidenceOf, isHalfOf } from './evidence';
 import { betterFile, fitsBetter } from './file-number';
 import type { FrameToIdentify, Identification, IdentifyContext, PassesOfFrame } from './identification';
 import { storesTheSame } from './known-encodings';
-import { massOf, type WeighedReading } from './posterior';
+import { decodesAlike, massOf, type WeighedReading } from './posterior';
 import { readFromValues } from './read-from-values';
 import { solve, type Solution } from './solve';
 import { symptomsOf } from './symptoms';
@@ -54,9 +54,9 @@ const CLEAR_FIT = 0.6,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
   NEARLY = 0.8,
   BELIEVED = 1e-3,
-  /** So much likelier the file beside must make the pass; less where it also fits clearly better. */
+  /** So much likelier the file beside must make the pass; where it carries points clearly better, its scale must only be more usual. */
   OTHER_FILE = 3.5,
-  FITTING_FILE = 1.5;
+  MORE_USUAL = 0.3;
 
 function identifyOpened(frames: readonly PassesOfFrame[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
   const own = solve(frames, opened, context, 0);
@@ -98,16 +98,18 @@ function withOtherFile(
     if (other !== null && other.weighed[0].fit > NEARLY * best.fit && isNamed(other.weighed[0])) return other;
   }
   const makesSense = best.named.isRound && best.named.isExact;
-  if ((makesSense && best.fit > CLEAR_FIT) || best.fit < POOR_FIT) return own;
+  // Vectors about another stretch of time may be those of another file.
+  if ((makesSense && best.fit > CLEAR_FIT && best.middle === 0.5) || best.fit < POOR_FIT) return own;
   let chosen = own;
   for (const offset of [1, -1] as const) {
     const other = solve(frames, opened, context, offset, candidates);
     if (other === null || !other.weighed[0].named.isRound || !other.weighed[0].named.isExact) continue;
     const [rival] = other.weighed,
-      gain = rival.logWeight - chosen.weighed[0].logWeight;
+      [held] = chosen.weighed,
+      isUsual = rival.named.prior > held.named.prior + MORE_USUAL;
     // Even motion is the same in both files: only a scale that makes sense speaks for the other one, where this file's makes none.
-    const isBetter = fitsBetter(rival, best) ? gain > FITTING_FILE : !makesSense && gain > OTHER_FILE;
-    if (chosen === own ? isBetter : gain > 0) chosen = other;
+    const isLikelier = !makesSense && rival.logWeight > held.logWeight + (chosen === own ? OTHER_FILE : 0);
+    if (isLikelier || (isUsual && fitsBetter(rival, held))) chosen = other;
   }
   return chosen;
 }
@@ -125,9 +127,7 @@ function confidenceOf({ weighed, second, samples }: Solution): number {
   const [best] = weighed,
     { of, scores } = best,
     [s0, s1, s2] = scores;
-  const isPartner = (w: WeighedReading) =>
-    second !== null && [second.x, second.y].every((c) => c === w.of.candidate.a || c === w.of.candidate.b);
-  const mass = massOf(weighed) + weighed.reduce((sum, w) => sum + (isPartner(w) && w.apart >= 0.05 ? w.share : 0), 0);
+  const mass = massOf(weighed) + weighed.reduce((sum, w) => sum + (isHalfOf(second, w) && !decodesAlike(w) ? w.share : 0), 0);
   const fit = Math.max(s0, s1, s2);
   const belongs = 1 / (1 + Math.exp(-(fit - BELONGS_FROM) / BELONGS_WIDTH)),
     told = 1 - Math.exp(-of.telling / ENOUGH_POINTS);
