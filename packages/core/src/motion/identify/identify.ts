@@ -107,9 +107,9 @@ function withOtherFile(
     const [rival] = other.weighed,
       [held] = chosen.weighed,
       isUsual = rival.named.prior > held.named.prior + MORE_USUAL;
-    // Even motion is the same in both files: only a scale that makes sense speaks for the other one, where this file's makes none.
-    const isLikelier = !makesSense && rival.logWeight > held.logWeight + (chosen === own ? OTHER_FILE : 0);
-    if (isLikelier || (isUsual && fitsBetter(rival, held))) chosen = other;
+    // Even motion is the same in both files: the fit speaks for the other one only where its scale is more usual, or this one's makes no sense.
+    const isLikelier = rival.logWeight > held.logWeight + (chosen === own ? OTHER_FILE : 0);
+    if ((isLikelier && (isUsual || !makesSense)) || (isUsual && fitsBetter(rival, held))) chosen = other;
   }
   return chosen;
 }
