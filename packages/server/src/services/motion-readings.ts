@@ -86,7 +86,7 @@ export function keyOf({ look, settings }: ShotDetail, asked: unknown): string {
     .digest('hex');
 }
 
-/** Spread over the frames with neighbours on both sides, else over any. */
+/** Spread over the frames with neighbours on both sides; where those are few, the others too. */
 function framesToTry({ passes, shot }: ShotDetail, beauty: PassId, motion: PassId, count: number): number[] {
   const framesOf = (id: PassId) => passes.find((p) => p.id === id)?.frames ?? null;
   const of = framesOf(beauty),
@@ -94,7 +94,8 @@ function framesToTry({ passes, shot }: ShotDetail, beauty: PassId, motion: PassI
   if (of === null) return [shot.firstFrame];
   const shared = of.filter((f) => moving === null || moving.includes(f)),
     between = shared.filter((f) => of.includes(f - 1) && of.includes(f + 1)),
-    list = between.length > 0 ? between : shared;
+    // Where there are few, any of them may turn out to be broken.
+    list = between.length >= count ? between : [...between, ...shared.filter((f) => !between.includes(f))];
   const every = Math.max(1, list.length / count);
   return Array.from({ length: Math.min(list.length, count) }, (_, k) => list[Math.min(list.length - 1, Math.floor((k + 0.5) * every))]);
 }
