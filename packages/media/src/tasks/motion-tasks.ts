@@ -76,7 +76,7 @@ export async function identifyMotion({ frames, take, fps, facts, known }: Identi
   }
 }
 
-/** Frames are added until they hold this much: of 960 x 540 five, of 4K one. */
+/** Frames are added until so much was read: of 960 x 540 five, of 4K one. */
 const MOST_BYTES = 500e6;
 
 function bytesOf({ beauty, now, next, previous }: FrameToIdentify): number {

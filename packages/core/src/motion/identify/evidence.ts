@@ -6,6 +6,7 @@ import type { Solution } from './solve';
 import { findPoints } from './point-search';
 import type { PointSet } from './points';
 import { decodesAlike, type WeighedReading } from './posterior';
+import { isHalfOf } from './second-set';
 import { patchesOf, scaleOf } from './sweep';
 import { pixelUnder } from './vector-field';
 import { encodingOf } from './write-encoding';
@@ -166,11 +167,6 @@ function readingsOf({ weighed, samples, second, multiplied }: Solution): Weighed
     .filter((o, i) => i === 0 || o.share > LEAST_SHARE)
     .slice(0, MOST_READINGS)
     .map(({ encoding, share, explained }) => ({ encoding, share, explained }));
-}
-
-/** The other set of a pass with two, alone. */
-export function isHalfOf(second: Solution['second'], { of: { candidate } }: WeighedReading): boolean {
-  return second !== null && [second.x, second.y].every((c) => c === candidate.a || c === candidate.b);
 }
 
 function isAlike(a: WeighedReading, b: WeighedReading): boolean {

@@ -1,15 +1,19 @@
 import { openPictures, type BeautyPictures, type MatchKernels } from './beauty-pictures';
-import { evidenceOf, isHalfOf } from './evidence';
+import { evidenceOf } from './evidence';
 import { betterFile, fitsBetter } from './file-number';
 import type { FrameToIdentify, Identification, IdentifyContext, PassesOfFrame } from './identification';
 import { storesTheSame } from './known-encodings';
 import { decodesAlike, massOf, type WeighedReading } from './posterior';
 import { readFromValues } from './read-from-values';
+import { isHalfOf } from './second-set';
 import { solve, type Solution } from './solve';
 import { symptomsOf } from './symptoms';
 import { encodingOf } from './write-encoding';
 
-/** Frames to detect the encoding of, one by one: of a frame's pictures only what matching needs is kept, a third of them. Close it; the one opened last first. */
+/**
+ * Frames to detect the encoding of, added one by one: of a frame's pictures only what matching needs is kept. Their sessions in the kernels stay open, so whatever
+ * else is opened there in between must be closed before the next frame is added.
+ */
 export class FramesToIdentify {
   private readonly frames: PassesOfFrame[] = [];
   private readonly opened: BeautyPictures[] = [];

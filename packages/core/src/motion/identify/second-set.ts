@@ -44,6 +44,11 @@ function weighedPartner([first, ...others]: readonly WeighedReading[]): SecondSe
   return { x, y, sign: partner.signX === first.signX ? 1 : -1, firstIsNext: first.middle > 0 };
 }
 
+/** The other set of a pass with two, alone. */
+export function isHalfOf(second: SecondSet | null, { of: { candidate } }: WeighedReading): boolean {
+  return second !== null && [second.x, second.y].every((c) => c === candidate.a || c === candidate.b);
+}
+
 /** `channels`: all that may hold motion. Null where no other pair explains the other side. */
 export function findSecondSet(weighed: readonly WeighedReading[], channels: readonly number[]): SecondSet | null {
   const [first] = weighed,
