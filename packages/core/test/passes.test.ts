@@ -6,6 +6,7 @@ import {
   idChannelsOf,
   idNames,
   matteOf,
+  alphaEdges,
   measureBlurAtEdges,
   measurePass,
   objectIds,
@@ -139,26 +140,29 @@ describe('blur at the edges that motion crosses', () => {
       }
       return sum / 24;
     });
-  const constant = (v: number) => new Float32Array(size * size).fill(v);
+  /** With the same motion everywhere. */
+  const blurAlong = (alpha: Float32Array, x: number, y: number) => {
+    const edges = alphaEdges(alpha, size);
+    const all = (v: number) => new Float32Array(edges.length).fill(v);
+    return measureBlurAtEdges(alpha, size, edges, all(x), all(y));
+  };
   test.each([
     [24, 0],
     [0, 24],
     [18, 14],
     [18, -14],
   ])('a picture blurred by (%d, %d) is told from a sharp one, whichever way y points and whatever the scale', (dx, dy) => {
-    for (const [flip, scale, rest] of [
-      [1, 1, 0],
-      [-1, 0.01, 0.5],
+    for (const [flip, scale] of [
+      [1, 1],
+      [-1, 0.01],
     ]) {
-      const x = constant(rest + dx * scale),
-        y = constant(rest + dy * scale * flip);
-      expect(measureBlurAtEdges(coverage(dx / 2, dy / 2), x, y, size, [rest, rest])?.softer).toBeGreaterThan(2);
-      expect(measureBlurAtEdges(coverage(0, 0), x, y, size, [rest, rest])?.softer).toBeLessThan(1.5);
+      expect(blurAlong(coverage(dx / 2, dy / 2), dx * scale, dy * scale * flip)?.softer).toBeGreaterThan(2);
+      expect(blurAlong(coverage(0, 0), dx * scale, dy * scale * flip)?.softer).toBeLessThan(1.5);
     }
   });
   test('where nothing moves, or nothing ends, nothing is said', () => {
-    expect(measureBlurAtEdges(coverage(0, 0), constant(0), constant(0), size, [0, 0])).toBeNull();
-    expect(measureBlurAtEdges(constant(1), constant(9), constant(0), size, [0, 0])).toBeNull();
+    expect(blurAlong(coverage(0, 0), 0, 0)).toBeNull();
+    expect(blurAlong(new Float32Array(size * size).fill(1), 9, 0)).toBeNull();
   });
 });
 

@@ -174,38 +174,40 @@ function measureAlpha(planes: readonly MeasuredPlane[], width: number | null): A
 
 const FEWEST_EDGES = 240;
 
+/** Pixels of at least one half beside one below it; not the picture's border. */
+export function alphaEdges(alpha: Float32Array, width: number): Int32Array {
+  const height = alpha.length / width,
+    out: number[] = [];
+  for (let y = 1; y < height - 1; y++)
+    for (let i = y * width + 1; i < (y + 1) * width - 1; i++)
+      if (alpha[i] >= 0.5 && (alpha[i - 1] < 0.5 || alpha[i + 1] < 0.5 || alpha[i - width] < 0.5 || alpha[i + width] < 0.5)) out.push(i);
+  return Int32Array.from(out);
+}
+
 /**
  * Is the picture already blurred along its motion? Where alpha crosses one half, the steepness of the crossing tells how wide the edge is.
  * Edges that the motion crosses are compared with edges that it runs along: only in-render blur widens the first. Surface texture and soft
- * materials do not matter. `x` and `y` are raw motion channels with their rest values; sign and scale need not be known: both ways in
+ * materials do not matter. `x` and `y` are the motion at `edges` (as of `alphaEdges`), away from rest; sign and scale need not be known: both ways in
  * which y may point are tried, and the one that shows more counts. Null with too few edges or no motion.
  */
 export function measureBlurAtEdges(
   alpha: Float32Array,
-  x: Float32Array,
-  y: Float32Array,
   width: number,
-  rest: readonly [number, number],
+  edges: Int32Array,
+  x: ArrayLike<number>,
+  y: ArrayLike<number>,
 ): BlurMeasure | null {
-  const height = alpha.length / width;
   const widths: number[] = [],
     crossing: [number[], number[]] = [[], []];
-  for (let py = 1; py < height - 1; py++) {
-    for (let px = 1; px < width - 1; px++) {
-      const i = py * width + px;
-      const isEdge = alpha[i] >= 0.5 && (alpha[i - 1] < 0.5 || alpha[i + 1] < 0.5 || alpha[i - width] < 0.5 || alpha[i + width] < 0.5);
-      if (!isEdge) continue;
-      const gx = (alpha[i + 1] - alpha[i - 1]) / 2,
-        gy = (alpha[i + width] - alpha[i - width]) / 2,
-        steep = Math.hypot(gx, gy);
-      const vx = x[i] - rest[0],
-        vy = y[i] - rest[1];
-      if (!(steep > 1e-3) || !Number.isFinite(vx + vy)) continue;
-      widths.push(1 / steep);
-      crossing[0].push(Math.abs(vx * gx + vy * gy) / steep);
-      crossing[1].push(Math.abs(vx * gx - vy * gy) / steep);
-    }
-  }
+  edges.forEach((i, k) => {
+    const gx = (alpha[i + 1] - alpha[i - 1]) / 2,
+      gy = (alpha[i + width] - alpha[i - width]) / 2,
+      steep = Math.hypot(gx, gy);
+    if (!(steep > 1e-3) || !Number.isFinite(x[k] + y[k])) return;
+    widths.push(1 / steep);
+    crossing[0].push(Math.abs(x[k] * gx + y[k] * gy) / steep);
+    crossing[1].push(Math.abs(x[k] * gx - y[k] * gy) / steep);
+  });
   if (widths.length < FEWEST_EDGES) return null;
   const found = crossing.map((speeds) => softness(widths, speeds)).filter((s) => s !== null);
   return found.length === 0 ? null : { softer: Math.max(...found), pixels: widths.length };

@@ -1,4 +1,5 @@
 import {
+  alphaEdges,
   measureBlurAtEdges,
   measurePass,
   planeOnDisplay,
@@ -53,5 +54,7 @@ export async function measureBeautyBlur(beauty: PassFile, motion: PassFile, host
   if (px.length !== width * height) return null;
   const alpha = new Float32Array(width * height);
   for (let i = 0; i < alpha.length; i++) alpha[i] = rgba[i * 4 + 3];
-  return measureBlurAtEdges(alpha, px, py, width, [rest[0], rest[1]]);
+  const edges = alphaEdges(alpha, width);
+  const [alongX, alongY] = [px, py].map((plane, axis) => Float32Array.from(edges, (i) => plane[i] - rest[axis]));
+  return measureBlurAtEdges(alpha, width, edges, alongX, alongY);
 }

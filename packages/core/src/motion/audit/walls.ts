@@ -30,26 +30,16 @@ export interface WallQuestion {
  */
 export function countStuck(wall: number, { data, width, type, range, isStill }: WallQuestion): number {
   if (isStill(wall)) return 0;
-  let least = WALL;
-  for (let i = 0; i < data.length && least > 0; i++) if (data[i] === wall) least--;
-  if (least > 0) return 0;
   const step = STEP_AT_ONE[type] * (type === 'half' || type === 'float' ? Math.abs(wall) : 1),
     // Floats lie between one and two of these apart.
     beside = (type === 'half' || type === 'float' ? 2.2 : 1.5) * step,
     alike = ALIKE_SHARE * range + 2 * step;
   let at = 0,
-    next = 0,
-    moving = 0,
     rim = 0,
     reached = 0,
     inside = 0;
   for (let i = 0; i < data.length; i++) {
-    const v = data[i];
-    if (v !== wall) {
-      if (Math.abs(v - wall) <= beside) next++;
-      if (!isStill(v)) moving++;
-      continue;
-    }
+    if (data[i] !== wall) continue;
     at++;
     const x = i % width;
     let alone = 0;
@@ -63,11 +53,19 @@ export function countStuck(wall: number, { data, width, type, range, isStill }: 
     rim += alone;
     if (alone === 0) inside++;
   }
-  moving += at;
-  if (at < WALL || at <= WALL_SHARE * moving) return 0;
+  if (at < WALL) return 0;
+  const end = isEnd(wall, type);
+  if (!end && !(inside > INSIDE_SHARE * at && reached > REACHED_BY_SLOPE * rim)) return 0;
+  let next = 0,
+    moving = at;
+  for (const v of data) {
+    if (v === wall) continue;
+    if (Math.abs(v - wall) <= beside) next++;
+    if (!isStill(v)) moving++;
+  }
+  if (at <= WALL_SHARE * moving) return 0;
   // Nothing lands on the end of a type by itself.
-  if (isEnd(wall, type)) return at;
-  return at > PILED_UP * next && inside > INSIDE_SHARE * at && reached > REACHED_BY_SLOPE * rim ? at : 0;
+  return end || at > PILED_UP * next ? at : 0;
 }
 
 /** The first and the last code of whole numbers. */

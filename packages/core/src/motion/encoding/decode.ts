@@ -2,7 +2,7 @@ import { roundToHalf } from '../../raster/half';
 import { IvrexError } from '../../errors';
 import { planCodec, type CodecPlan, type PassFacts } from './codec-plan';
 import { named, type Encoding, type VectorSet } from './encoding';
-import { emptyMotionField, type MotionField } from '../../raster/motion-field';
+import type { MotionField } from '../../raster/motion-field';
 import { transferPair } from '../../colour/transfer';
 
 /** A motion pass as stored: planes by channel name (relative to the layer, or full), over its display window. */
@@ -17,29 +17,39 @@ export interface StoredMotion extends PassFacts {
  * @throws IvrexError as `planCodec`, missingChannel
  */
 export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionField {
+  const { width, height } = stored;
+  return { width, height, twoSided: encoding.sets.length === 2, ...decodeVectors(stored, encoding) };
+}
+
+/** The same for planes that hold only some of the frame's pixels, in any order. */
+export function decodeVectors(stored: StoredMotion, encoding: Encoding): Pick<MotionField, 'toNext' | 'toPrevious' | 'valid'> {
   const plan = planCodec(encoding, stored);
   const alpha = coverageOf(stored, encoding);
-  const count = stored.width * stored.height;
-  const field = emptyMotionField(stored.width, stored.height, encoding.sets.length === 2);
   const sets = encoding.sets.map((set) => displacements(stored, encoding, plan, set, alpha));
+  const [one, other] = sets,
+    [firstSpan, secondSpan] = plan.spans,
+    count = one.valid.length;
+  const toNext = new Float32Array(count * 2),
+    toPrevious = new Float32Array(count * 2),
+    valid = new Uint8Array(count);
   for (let i = 0; i < count; i++) {
-    if (sets.some((set) => set.valid[i] === 0)) continue;
-    field.valid[i] = 1;
-    for (let axis = 0; axis < 2; axis++) {
+    if (one.valid[i] === 0 || (sets.length === 2 && other.valid[i] === 0)) continue;
+    valid[i] = 1;
+    for (let k = i * 2; k < i * 2 + 2; k++) {
       // The path is P(t) = a t + b t^2; a set tells (P(to) - P(from)) / (to - from) = a + b (from + to).
-      const first = sets[0].vectors[i * 2 + axis] / plan.spans[0].frames;
+      const first = one.vectors[k] / firstSpan.frames;
       let a = first,
         b = 0;
       if (sets.length === 2) {
-        const second = sets[1].vectors[i * 2 + axis] / plan.spans[1].frames;
-        b = (first - second) / (plan.spans[0].sum - plan.spans[1].sum);
-        a = first - b * plan.spans[0].sum;
+        const second = other.vectors[k] / secondSpan.frames;
+        b = (first - second) / (firstSpan.sum - secondSpan.sum);
+        a = first - b * firstSpan.sum;
       }
-      field.toNext[i * 2 + axis] = a + b;
-      field.toPrevious[i * 2 + axis] = b - a;
+      toNext[k] = a + b;
+      toPrevious[k] = b - a;
     }
   }
-  return field;
+  return { toNext, toPrevious, valid };
 }
 
 function coverageOf(stored: StoredMotion, encoding: Encoding): Float32Array | null {
@@ -70,15 +80,18 @@ function displacements(
   const xs = planeOf(stored, set.x),
     ys = planeOf(stored, set.y);
   const lengths = set.length === null ? null : planeOf(stored, set.length);
-  const { undo } = transferPair(encoding.transfer);
+  const { undo } = transferPair(encoding.transfer),
+    plain = encoding.transfer.kind === 'none';
   const absent = absentValues(encoding.noData);
   const vectors = new Float64Array(xs.length * 2),
     valid = new Uint8Array(xs.length);
   for (let i = 0; i < xs.length; i++) {
     const coverage = alpha === null ? 1 : alpha[i];
-    if (coverage === 0 || (isAbsent(xs[i], absent) && isAbsent(ys[i], absent))) continue;
-    const x = undo(xs[i] / coverage) - plan.zero,
-      y = undo(ys[i] / coverage) - plan.zero;
+    if (coverage === 0 || (absent.length > 0 && isAbsent(xs[i], absent) && isAbsent(ys[i], absent))) continue;
+    const p = xs[i] / coverage,
+      q = ys[i] / coverage;
+    const x = (plain ? p : undo(p)) - plan.zero,
+      y = (plain ? q : undo(q)) - plan.zero;
     let vx: number, vy: number;
     if (lengths === null) {
       vx = x * plan.scaleX;

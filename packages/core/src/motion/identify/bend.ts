@@ -1,7 +1,7 @@
 import { MATCH_TAPS } from '@ivrex/kernels/interface';
 import { somePoints, type PointSet } from './points';
 import { scoreMoves, type Moves } from './score';
-import { bestScale, isSameKind, patchesOf, priorOf, scaleOf, SIGNS, type Case, type Reading } from './sweep';
+import { bestScale, fitOf, isSameKind, patchesOf, priorOf, scaleOf, SIGNS, type Case, type Reading } from './sweep';
 import { pixelUnder, vectorField, type VectorField } from './vector-field';
 import { lengthOf } from './vector-length';
 
@@ -16,10 +16,7 @@ export interface BentReading extends Reading {
   readonly fit: number;
 }
 
-const LEVEL_WEIGHTS = [0.3, 0.35, 0.35] as const,
-  /** A fit that the finest level does not confirm (soft pictures) still counts by this share of the level above. */
-  SOFT = 0.6,
-  LOOKED_AT = 5,
+const LOOKED_AT = 5,
   WITHIN = 0.3,
   CLOSE = 0.15,
   ENDS: readonly Middle[] = [0.5, -0.5],
@@ -92,10 +89,6 @@ function proposeBent(of: Case, refined: readonly Reading[]): BentReading[] {
     }
   found.sort((a, b) => b.score + 0.004 * b.reading.prior - a.score - 0.004 * a.reading.prior);
   return found.slice(0, BENT_PROPOSALS).flatMap(({ reading }) => MIDDLES_OF_PROPOSALS.map((middle) => bent({ ...reading, of }, middle)));
-}
-
-function fitOf([s0, s1, s2]: readonly [number, number, number]): number {
-  return LEVEL_WEIGHTS[2] * s2 + LEVEL_WEIGHTS[1] * s1 + LEVEL_WEIGHTS[0] * Math.max(s0, SOFT * s1);
 }
 
 function bent(reading: Reading, middle: Middle): BentReading {

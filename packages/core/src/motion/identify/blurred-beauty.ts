@@ -1,5 +1,5 @@
-import { BLURRED_SOFTER, measureBlurAtEdges } from '../../passes/measure-pass';
-import { decodeMotion } from '../encoding/decode';
+import { alphaEdges, BLURRED_SOFTER, measureBlurAtEdges } from '../../passes/measure-pass';
+import { decodeVectors } from '../encoding/decode';
 import type { Encoding } from '../encoding/encoding';
 import type { BeautyPictures } from './beauty-pictures';
 import type { Symptom } from './identification';
@@ -13,16 +13,13 @@ export function blurredBeauty(
   fps: number | null,
 ): Symptom[] {
   if (now.width !== width || now.height !== height) return [];
-  const planes = new Map(now.channels.map((c) => [c.name, c.data]));
+  const edges = alphaEdges(alpha, width);
+  const at = (data: Float32Array) => Float32Array.from(edges, (i) => data[i]);
+  const planes = new Map(now.channels.map((c) => [c.name, at(c.data)]));
   // A motion per second counts the same at every rate: edges are compared with each other.
-  const { toNext, valid } = decodeMotion({ planes, width, height, fps: fps ?? 24, beautyAlpha: alpha }, encoding);
-  const x = new Float32Array(valid.length),
-    y = new Float32Array(valid.length);
-  for (let i = 0; i < valid.length; i++) {
-    x[i] = valid[i] === 1 ? toNext[i * 2] : NaN;
-    y[i] = valid[i] === 1 ? toNext[i * 2 + 1] : NaN;
-  }
-  const blur = measureBlurAtEdges(alpha, x, y, width, [0, 0]);
+  const { toNext, valid } = decodeVectors({ planes, width, height, fps: fps ?? 24, beautyAlpha: at(alpha) }, encoding);
+  const [x, y] = [0, 1].map((axis) => Float32Array.from(valid, (is, k) => (is === 1 ? toNext[k * 2 + axis] : NaN)));
+  const blur = measureBlurAtEdges(alpha, width, edges, x, y);
   if (blur === null || blur.softer < BLURRED_SOFTER) return [];
   return [
     {

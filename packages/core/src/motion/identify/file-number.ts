@@ -1,55 +1,34 @@
 import type { Side } from './beauty-pictures';
 import { bentMoves } from './bend';
-import { patchVectors, type PointSet } from './points';
+import { patchVectors, somePoints, type FrameOfPass, type PointSet } from './points';
+import { MANY_TIMES } from './moving-case';
 import type { WeighedReading } from './posterior';
 import { gainsOf } from './score';
-import { exchanged, scaleOf } from './sweep';
+import { exchanged, scaleOf, straightFit, type Case } from './sweep';
 import { pixelUnder, vectorField } from './vector-field';
+import { lengthOf } from './vector-length';
 
 /** Where two files' vectors differ by less than this they can't be told apart: pixels of the picture, and a share of the fastest. */
 const DIFFER_PX = 0.7,
   DIFFER_SHARE = 0.08,
   FEWEST = 25,
+  /** Of few points: where these say clearly that a file is worse, many will not say that it is better. */
+  FEW = 8,
+  NO_WORSE = -1,
   /** Paired t, and the mean of what the other file's vectors match more. */
   CLEARLY = 4,
   MORE = 0.08;
 
 /** 1 or -1 when the vectors in the file after or before this one fit this frame's pictures better than its own do; else 0. */
 export function betterFile(reading: WeighedReading): -1 | 0 | 1 {
-  const { candidate, speed } = reading.of,
-    sets = reading.of.manyPoints();
-  const scale = scaleOf(reading, reading.named.factor),
-    // Vectors around the frame lie between the ways to both neighbours.
-    sides = sidesOf(reading);
-  const alike = Math.max(DIFFER_PX, DIFFER_SHARE * speed.fast * Math.abs(scale[0]));
+  const { of } = reading;
   let best: -1 | 0 | 1 = 0,
     most = CLEARLY;
   for (const to of [-1, 1] as const) {
-    const gains: number[] = [];
-    for (const set of sets) {
-      const { frame } = set,
-        other = frame.beside[to === 1 ? 1 : 0];
-      if (other === null || other.width !== frame.now.width || other.height !== frame.now.height) continue;
-      const mine = vectorField(frame.now, candidate, frame.alpha.now),
-        theirs = vectorField(other, candidate, frame.alpha.beside[to === 1 ? 1 : 0]);
-      const differs = Uint8Array.from({ length: set.count }, (_, i) => {
-        const pixel = pixelUnder(set.x[i], set.y[i], frame.pictures, mine);
-        return mine.read(pixel) && theirs.read(pixel) && Math.hypot((theirs.u - mine.u) * scale[0], (theirs.v - mine.v) * scale[1]) > alike
-          ? 1
-          : 0;
-      });
-      const shifted = { ...frame, now: other, alpha: { ...frame.alpha, now: frame.alpha.beside[to === 1 ? 1 : 0] } };
-      const vectors = [frame, shifted].map((f) => {
-        const own = patchVectors(f, candidate, set.x, set.y, 1, speed.least);
-        const gains = sides.map((side) => gainsOf(set, 1, reading.swapped ? exchanged(own) : own, side, scale));
-        return Float32Array.from({ length: set.count }, (_, i) => gains.reduce((sum, g) => sum + (g[i] || 0), 0) / sides.length);
-      });
-      for (let i = 0; i < set.count; i++) {
-        if (differs[i] === 0) continue;
-        const gain = vectors[1][i] - vectors[0][i];
-        gains.push(gain);
-      }
-    }
+    // The points at hand say whether many more of them are worth a look.
+    const some = gainsOfFile(reading, of.sets, to);
+    if (some.length * MANY_TIMES < FEWEST || (some.length > FEW && pairedT(some) < NO_WORSE)) continue;
+    const gains = gainsOfFile(reading, of.manyPoints(), to);
     if (gains.length < FEWEST) continue;
     const t = pairedT(gains);
     if (gains.reduce((a, b) => a + b, 0) > MORE * gains.length && t > most) {
@@ -58,6 +37,62 @@ export function betterFile(reading: WeighedReading): -1 | 0 | 1 {
     }
   }
   return best;
+}
+
+/** What the vectors of the file beside gain over this one's own, at points where the two differ. */
+function gainsOfFile(reading: WeighedReading, sets: readonly PointSet[], to: -1 | 1): number[] {
+  const { candidate, speed } = reading.of,
+    scale = scaleOf(reading, reading.named.factor),
+    // Vectors around the frame lie between the ways to both neighbours.
+    sides = sidesOf(reading);
+  const alike = Math.max(DIFFER_PX, DIFFER_SHARE * speed.fast * Math.abs(scale[0]));
+  return sets.flatMap((set) => {
+    const { frame } = set,
+      shifted = fileBeside(frame, to);
+    if (shifted === null) return [];
+    const mine = vectorField(frame.now, candidate, frame.alpha.now),
+      theirs = vectorField(shifted.now, candidate, shifted.alpha.now);
+    const differs = (i: number) => {
+      const pixel = pixelUnder(set.x[i], set.y[i], frame.pictures, mine);
+      return mine.read(pixel) && theirs.read(pixel) && lengthOf((theirs.u - mine.u) * scale[0], (theirs.v - mine.v) * scale[1]) > alike;
+    };
+    const [own, other] = [frame, shifted].map((f) => {
+      const vectors = patchVectors(f, candidate, set.x, set.y, 1, speed.least);
+      const gains = sides.map((side) => gainsOf(set, 1, reading.swapped ? exchanged(vectors) : vectors, side, scale));
+      return Float32Array.from({ length: set.count }, (_, i) => gains.reduce((sum, g) => sum + (g[i] || 0), 0) / sides.length);
+    });
+    return Array.from(own.keys()).flatMap((i) => (differs(i) ? [other[i] - own[i]] : []));
+  });
+}
+
+/** The same pictures with the file after or before this one; null where it is missing or of another size. */
+function fileBeside(frame: FrameOfPass, to: -1 | 1): FrameOfPass | null {
+  const side = to === 1 ? 1 : 0,
+    now = frame.beside[side];
+  if (now === null || now.width !== frame.now.width || now.height !== frame.now.height) return null;
+  return { ...frame, now, alpha: { ...frame.alpha, now: frame.alpha.beside[side] } };
+}
+
+/** The same points with the vectors of another file. */
+function pointsIn(set: PointSet, frame: FrameOfPass, { candidate, speed }: Case): PointSet {
+  const levels = set.levels.map((l) => ({ ...l, vectors: patchVectors(frame, candidate, set.x, set.y, l.level, speed.least) }));
+  return { ...set, frame, levels };
+}
+
+const FEW_POINTS = 96,
+  /** Of a picture explained: a file that explains so much less at these points does not become the better one at its own. */
+  LESS = 0.25;
+
+/** Could the vectors in the file after or before this one, at any scale, explain the pictures about as well? A quick look at a few points. */
+export function couldBeFile(reading: WeighedReading, to: -1 | 1): boolean {
+  const { of } = reading;
+  const few = of.sets.map((s) => somePoints(s, Math.ceil(FEW_POINTS / of.sets.length)));
+  const shifted = few.flatMap((set) => {
+    const frame = fileBeside(set.frame, to);
+    return frame === null ? [] : [pointsIn(set, frame, of)];
+  });
+  if (shifted.length === 0) return true;
+  return straightFit({ ...of, sets: shifted }, reading) > straightFit({ ...of, sets: few }, reading) - LESS;
 }
 
 const SURELY = 4;
@@ -78,14 +113,7 @@ export function fitsBetter(other: WeighedReading, than: WeighedReading): boolean
 function gainsAt(reading: WeighedReading, at: WeighedReading): number[] {
   const sets = at.of.manyPoints();
   if (reading === at) return bothGains({ ...reading, of: { ...reading.of, sets } });
-  const moved = sets.map((set, n): PointSet => {
-    const { frame } = reading.of.sets[n];
-    const levels = set.levels.map((l) => ({
-      ...l,
-      vectors: patchVectors(frame, reading.of.candidate, set.x, set.y, l.level, reading.of.speed.least),
-    }));
-    return { ...set, frame, levels };
-  });
+  const moved = sets.map((set, n) => pointsIn(set, reading.of.sets[n].frame, reading.of));
   return bothGains({ ...reading, of: { ...reading.of, sets: moved } });
 }
 

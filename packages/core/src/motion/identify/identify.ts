@@ -1,6 +1,6 @@
 import { openPictures, type BeautyPictures, type MatchKernels } from './beauty-pictures';
 import { evidenceOf } from './evidence';
-import { betterFile, fitsBetter } from './file-number';
+import { betterFile, couldBeFile, fitsBetter } from './file-number';
 import type { FrameToIdentify, Identification, IdentifyContext, PassesOfFrame } from './identification';
 import { storesTheSame } from './known-encodings';
 import { decodesAlike, massOf, type WeighedReading } from './posterior';
@@ -106,6 +106,7 @@ function withOtherFile(
   if ((makesSense && best.fit > CLEAR_FIT && best.middle === 0.5) || best.fit < POOR_FIT) return own;
   let chosen = own;
   for (const offset of [1, -1] as const) {
+    if (!couldBeFile(best, offset)) continue;
     const other = solve(frames, opened, context, offset, candidates);
     if (other === null || !other.weighed[0].named.isRound || !other.weighed[0].named.isExact) continue;
     const [rival] = other.weighed,

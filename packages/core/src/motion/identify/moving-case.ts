@@ -1,6 +1,6 @@
 import { transferPair } from '../../colour/transfer';
 import type { Candidate } from './candidates';
-import { choosePoints, tellingPoints, type FrameOfPass, type SpeedOfPass } from './points';
+import { choosePoints, tellingPoints, type FrameOfPass, type PointSet, type SpeedOfPass } from './points';
 import { quantile, type PassSamples } from './pass-samples';
 import { isFiltered } from './edges';
 import { stuckIn } from './stored-pass';
@@ -47,7 +47,8 @@ export function caseOf(candidate: Candidate, frames: readonly FrameOfPass[], sam
     const all = choose(true);
     if (tellingPoints(all) > telling) [sets, telling] = [all, tellingPoints(all)];
   }
-  return sets.length === 0 ? null : { candidate, sets, speed, telling, manyPoints: () => choose(false, MANY_TIMES) };
+  let many: PointSet[] | null = null;
+  return sets.length === 0 ? null : { candidate, sets, speed, telling, manyPoints: () => (many ??= choose(false, MANY_TIMES)) };
 }
 
 /** A pixel whose value is stuck at the end of the range does not vote, nor does a rough one beside an edge that was filtered, unless asked to. */
@@ -72,8 +73,10 @@ function votesAt(
     (alsoRough || filtered.every(({ data, most }) => isSmooth(data, width, pixel, most)));
 }
 
+/** So many more points are `manyPoints`. */
+export const MANY_TIMES = 8;
+
 const FEW_TELLING = 20,
-  MANY_TIMES = 8,
   ROUGH_SHARE = 0.08,
   ROUGH_REACH_PX = 4;
 

@@ -12,7 +12,7 @@ import { knownPrior } from './known-encodings';
 import { findSecondSet, type SecondSet } from './second-set';
 import { shapeOf, type StoredPass } from './stored-pass';
 import type { NamedScale } from './round-scale';
-import { refine, sweep, type Case } from './sweep';
+import { refine, refineAll, sweep, type Case } from './sweep';
 import { pixelUnder, vectorField } from './vector-field';
 import { zeroShift } from './zero-shift';
 
@@ -109,7 +109,7 @@ function weighCandidates(
   const readings: BentReading[] = [];
   for (const some of [cases.filter(isUsual), cases.filter((c) => !isUsual(c))]) {
     if (some.length === 0 || readings.some((r) => r.fit > ENOUGH)) continue;
-    readings.push(...bendReadings(sweep(some, samples, yScales).map(refine), some, proposes));
+    readings.push(...bendReadings(refineAll(sweep(some, samples, yScales)), some, proposes));
   }
   const extra = (r: BentReading, named: NamedScale) =>
     timePrior(r) + factPrior(r, named.factor, context) + knownPrior(r, named, samples.names, context.multiplied, context.known ?? []);

@@ -68,9 +68,8 @@ export function isSameKind(a: Reading, b: Reading): boolean {
 }
 
 function sweepCase(of: Case, samples: PassSamples, yScales: readonly number[]): Reading[] {
-  const { candidate, sets, speed } = of,
-    width = Math.max(...sets.map((s) => s.frame.pictures.width));
-  const scales = triedSpeeds(width).map((px) => px / speed.fast);
+  const { candidate, sets, speed } = of;
+  const scales = speedsOf(of).map((px) => px / speed.fast);
   const order = usualOrder(samples.names[candidate.a], samples.names[candidate.b]);
   const kinds = [false, true].flatMap((swapped) =>
     (candidate.length === null ? yScales : yScales.slice(0, 1)).map((yScale) => ({ swapped, yScale })),
@@ -109,6 +108,22 @@ function sweepCase(of: Case, samples: PassSamples, yScales: readonly number[]): 
   });
 }
 
+const LOOKED_AT_MAXIMA = 4;
+
+/** What straight paths explain at best of a case's points, with channels in a reading's order, at any scale and with any signs. */
+export function straightFit(of: Case, like: Reading): number {
+  const scales = speedsOf(of).map((px) => px / of.speed.fast);
+  const rows = scoreKind(of.sets, like, scales, null);
+  const found = SIGNS.flatMap(([signX, signY], s) =>
+    ([0, 1] as const).flatMap((side) => {
+      const row = scales.map((_, k) => rows[s * scales.length + k][side]);
+      return maximaOf(row).map((k): Reading => ({ ...like, of, signX, signY, side, scale: scales[k], scores: [0, 0, row[k]] }));
+    }),
+  );
+  found.sort((a, b) => b.scores[2] - a.scores[2]);
+  return Math.max(...found.slice(0, LOOKED_AT_MAXIMA).map((r) => fitOf(refine(r).scores)));
+}
+
 /** Logarithm of how usual a reading is but for its scale. `order`: -1 where the first channel is usually x, 1 where the second is, 0 where names do not say. */
 export function priorOf({ candidate }: Case, swapped: boolean, signX: number, signY: number, yScale: number, order: number): number {
   return (
@@ -126,10 +141,11 @@ export const SIGNS = [
   [-1, 1],
 ] as const;
 const FEW_POINTS = 64,
-  LOOKED_AT_ALL = 240;
+  LOOKED_AT_ALL = 120;
 
 /** Speeds of the fastest, pixels: at the coarsest level finer steps than a quarter of its pixel show nothing. */
-function triedSpeeds(width: number): number[] {
+function speedsOf({ sets }: Case): number[] {
+  const width = Math.max(...sets.map((s) => s.frame.pictures.width));
   const out: number[] = [];
   for (let px = SLOWEST_PX; px < FASTEST_WIDTHS * width; px = Math.max(px * STEP, px + 0.2 * Math.min(px, 4))) out.push(px);
   return out;
@@ -192,6 +208,15 @@ export function exchanged(vectors: Float32Array): Float32Array {
   return out;
 }
 
+const LEVEL_WEIGHTS = [0.3, 0.35, 0.35] as const,
+  /** A fit that the finest level does not confirm (soft pictures) still counts by this share of the level above. */
+  SOFT = 0.6;
+
+/** What scores of all levels together explain, up to 1. */
+export function fitOf([s0, s1, s2]: readonly [number, number, number]): number {
+  return LEVEL_WEIGHTS[2] * s2 + LEVEL_WEIGHTS[1] * s1 + LEVEL_WEIGHTS[0] * Math.max(s0, SOFT * s1);
+}
+
 /** Windows of the logarithm of the scale, level by level from the coarsest, and how many scales are tried in them. */
 const FINER = [
   { level: 2, half: 0.05, steps: 7 },
@@ -199,27 +224,45 @@ const FINER = [
   { level: 0, half: 0.01, steps: 9 },
 ] as const;
 
-/** The same reading with a finer scale, and what it scores at every level. On clean pictures the scale is good to 0.05 %. */
-export function refine(reading: Reading): Reading {
-  const { of, signX, signY, yScale, side } = reading;
-  let { scale } = reading;
-  const scores: [number, number, number] = [0, 0, reading.scores[2]];
-  for (const { level, half, steps } of FINER) {
-    const vectors = patchesOf(reading, level);
-    const span = Math.max(half, Math.min(0.3, (2 ** level * 0.5) / (scale * of.speed.fast)));
-    const best = bestScale(scale, span, steps, (tried) => {
-      const all = scoreMoves(
-        of.sets,
-        level,
-        { next: vectors, previous: vectors },
-        tried.map((k) => [k * signX, k * signY * yScale] as const),
-      );
-      return all[side];
-    });
-    scale = best.scale;
-    if (level < 2) scores[level] = best.score;
+/** The same readings with finer scales, and what they score at every level. On clean pictures the scale is good to 0.05 %. */
+export function refineAll(readings: readonly Reading[]): Reading[] {
+  let refined = [...readings];
+  for (const finer of FINER) {
+    refined = refined.map((r) => refineAt(r, finer)).sort((a, b) => rank(b) - rank(a));
+    // What remains of one kind about one scale, whichever neighbour it was found by, is one.
+    if (finer.level === 2)
+      refined = refined.filter((r, i) => !refined.slice(0, i).some((other) => isSameKind(r, other) && isSameScale(r, other)));
   }
-  return { ...reading, scale, scores };
+  return refined;
+}
+
+/** Of logarithms of scales: nearer maxima are one. */
+const SAME_MAXIMUM = 0.03;
+
+function isSameScale(a: Reading, b: Reading): boolean {
+  return Math.abs(Math.log(a.scale / b.scale)) < SAME_MAXIMUM;
+}
+
+export function refine(reading: Reading): Reading {
+  return FINER.reduce(refineAt, reading);
+}
+
+function refineAt(reading: Reading, { level, half, steps }: (typeof FINER)[number]): Reading {
+  const { of, signX, signY, yScale, side, scale } = reading,
+    vectors = patchesOf(reading, level);
+  const span = Math.max(half, Math.min(0.3, (2 ** level * 0.5) / (scale * of.speed.fast)));
+  const best = bestScale(scale, span, steps, (tried) => {
+    const all = scoreMoves(
+      of.sets,
+      level,
+      { next: vectors, previous: vectors },
+      tried.map((k) => [k * signX, k * signY * yScale] as const),
+    );
+    return all[side];
+  });
+  const scores: [number, number, number] = [...reading.scores];
+  if (level < 2) scores[level] = best.score;
+  return { ...reading, scale: best.scale, scores };
 }
 
 /** The maximum of a row of scales around one, to a part of a step by the parabola through it. `score` is the row's largest, as tried. */

@@ -1,4 +1,5 @@
-import { transferPair } from '../../colour/transfer';
+import { transferPair, type Transfer } from '../../colour/transfer';
+import type { SampleType } from '../../raster/image';
 import type { Candidate } from './candidates';
 import type { StoredPass } from './stored-pass';
 import { lengthOf } from './vector-length';
@@ -14,6 +15,20 @@ export interface VectorField {
   v: number;
 }
 
+const CODES: Partial<Record<SampleType, number>> = { u8: 255, u16: 65535 };
+const undone = new Map<string, Float64Array>();
+
+/** What each code of whole numbers is once the curve is undone: a power takes as long as all else of a vector. Null for floats. */
+function undoneCodes(curve: Transfer, type: SampleType): { readonly most: number; readonly values: Float64Array } | null {
+  const most = CODES[type];
+  if (most === undefined) return null;
+  const key = `${type} ${JSON.stringify(curve)}`,
+    { undo } = transferPair(curve);
+  const values = undone.get(key) ?? Float64Array.from({ length: most + 1 }, (_, code) => undo(Math.fround(code / most)));
+  undone.set(key, values);
+  return { most, values };
+}
+
 /** `alpha`: what the values are divided by, of the pass's size; null leaves them. */
 export function vectorField(pass: StoredPass, candidate: Candidate, alpha: Float32Array | null): VectorField {
   const { undo } = transferPair(candidate.curve),
@@ -22,6 +37,7 @@ export function vectorField(pass: StoredPass, candidate: Candidate, alpha: Float
     b = pass.channels[candidate.b].data,
     length = candidate.length === null ? null : pass.channels[candidate.length].data;
   const { zero, zeroB } = candidate;
+  const codes = plain || alpha !== null || length !== null ? null : undoneCodes(candidate.curve, pass.channels[candidate.a].type);
   const field: VectorField = { width: pass.width, height: pass.height, u: 0, v: 0, read };
   function read(i: number): boolean {
     let p = a[i],
@@ -34,7 +50,10 @@ export function vectorField(pass: StoredPass, candidate: Candidate, alpha: Float
       q /= coverage;
       l /= coverage;
     }
-    if (!plain) {
+    if (codes !== null) {
+      p = codes.values[Math.round(p * codes.most)];
+      q = codes.values[Math.round(q * codes.most)];
+    } else if (!plain) {
       p = undo(p);
       q = undo(q);
       l = undo(l);
