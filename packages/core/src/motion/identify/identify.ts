@@ -60,7 +60,8 @@ const CLEAR_FIT = 0.6,
   BELIEVED = 1e-3,
   /** So much likelier the file beside must make the pass; where it carries points clearly better, its scale must only be more usual. */
   OTHER_FILE = 3.5,
-  MORE_USUAL = 0.3;
+  MORE_USUAL = 0.3,
+  EASIER = 0.03;
 
 function identifyOpened(frames: readonly PassesOfFrame[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
   const own = solve(frames, opened, context, 0);
@@ -104,10 +105,13 @@ function withOtherFile(
   const makesSense = best.named.isRound && best.named.isExact;
   // Vectors about another stretch of time may be those of another file.
   if ((makesSense && best.fit > CLEAR_FIT && best.middle === 0.5) || best.fit < POOR_FIT) return own;
+  const others = ([1, -1] as const).map((offset) =>
+    couldBeFile(best, offset) ? solve(frames, opened, context, offset, candidates) : null,
+  );
+  // Were one of them right, the one on the other side would be two frames off: where both explain more, it is their points that are easier.
+  if (others.every((o) => o !== null && o.weighed[0].fit > best.fit + EASIER)) return own;
   let chosen = own;
-  for (const offset of [1, -1] as const) {
-    if (!couldBeFile(best, offset)) continue;
-    const other = solve(frames, opened, context, offset, candidates);
+  for (const other of others) {
     if (other === null || !other.weighed[0].named.isRound || !other.weighed[0].named.isExact) continue;
     const [rival] = other.weighed,
       [held] = chosen.weighed,
