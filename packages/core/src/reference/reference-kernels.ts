@@ -219,31 +219,74 @@ class ReferenceSession implements SliceSession {
 }
 
 function colourAt(layer: ApartLayer, request: SliceRequest, x: number, y: number, t: number): number[] {
-  const path = pathAt(layer, x, y);
-  if (path === null) return [0, 0, 0, 0];
-  const [gx, gy, xx, xy, yx, yy] = [0, 1, 2, 3, 4, 5].map((k) => path.reduce((sum, order, n) => sum + t ** (n + 1) * order[k], 0));
-  let dx = 0,
-    dy = 0;
-  if (request.path === 'arc') {
-    // phi(-L) g from its definition: the way under the flow v -> g - L v, in small steps (midpoint rule).
-    const steps = 400;
-    for (let i = 0; i < steps; i++) {
-      const mx = dx + (gx - xx * dx - xy * dy) / steps / 2,
-        my = dy + (gy - yx * dx - yy * dy) / steps / 2;
-      dx += (gx - xx * mx - xy * my) / steps;
-      dy += (gy - yx * mx - yy * my) / steps;
-    }
-  } else {
-    const det = Math.max(0.01, (1 + xx) * (1 + yy) - xy * yx);
-    dx = ((1 + yy) * gx - xy * gy) / det;
-    dy = ((1 + xx) * gy - yx * gx) / det;
-  }
-  const sx = x - dx - layer.colourBox.x0,
-    sy = y - dy - layer.colourBox.y0;
+  const place = placeAt(layer, request.path, x, y, t);
+  if (place === null) return [0, 0, 0, 0];
+  const sx = place[0] - layer.colourBox.x0,
+    sy = place[1] - layer.colourBox.y0;
   const linear = (d: number) => Math.max(0, 1 - Math.abs(d));
   const rest = request.filter === 'cubic' ? sample(layer, sx, sy, catmullRom, 2) : sample(layer, sx, sy, linear, 1);
   const lights = sample({ ...layer, colour: layer.lights }, sx, sy, linear, 1);
   return rest.map((v, c) => v + lights[c]);
+}
+
+const SETTLE_STEPS = 40,
+  /** Where all steps still miss by more, one step back stays. */
+  LOST_PX = 0.5;
+
+/** The place in a layer whose path leads to a pixel: from one step back along the path there, again and again by what it misses. */
+function placeAt(layer: SliceLayer, model: SliceRequest['path'], x: number, y: number, t: number): [number, number] | null {
+  const here = flowAt(layer, x, y, t, false);
+  if (here === null) return null;
+  const [dx, dy] = model === 'arc' ? wayOf(here, -1) : lineBack(here);
+  const first: [number, number] = [x - dx, y - dy];
+  let place = first,
+    missed = 0;
+  for (let step = 0; step < SETTLE_STEPS; step++) {
+    const flow = flowAt(layer, place[0], place[1], t, true) ?? here,
+      way = model === 'arc' ? wayOf(flow, 1) : flow.way;
+    const rx = x - way[0] - place[0],
+      ry = y - way[1] - place[1];
+    missed = Math.hypot(rx, ry);
+    if (missed < 1e-6) break;
+    const [xx, xy, yx, yy] = flow.gradient;
+    place = [place[0] + rx - xx * rx - xy * ry, place[1] + ry - yx * rx - yy * ry];
+  }
+  return missed < LOST_PX ? place : first;
+}
+
+/** g (or a displacement) and L (or its gradient) at one time. */
+interface Flow {
+  readonly way: readonly [number, number];
+  readonly gradient: readonly [number, number, number, number];
+}
+
+function flowAt(layer: SliceLayer, x: number, y: number, t: number, held: boolean): Flow | null {
+  const { x0, y0, across, down } = layer.path,
+    hold = (v: number, from: number, count: number) => (held ? Math.min(from + (count - 1) * NODE_PX, Math.max(from, v)) : v);
+  const path = pathAt(layer, hold(x, x0, across), hold(y, y0, down));
+  if (path === null) return null;
+  const [gx, gy, xx, xy, yx, yy] = [0, 1, 2, 3, 4, 5].map((k) => path.reduce((sum, order, n) => sum + t ** (n + 1) * order[k], 0));
+  return { way: [gx, gy], gradient: [xx, xy, yx, yy] };
+}
+
+/** phi(L) g (or with -L) from its definition: the way under the flow v -> g + L v, in small steps (midpoint rule). */
+function wayOf({ way: [gx, gy], gradient }: Flow, sign: 1 | -1): [number, number] {
+  const steps = 400,
+    [xx, xy, yx, yy] = gradient.map((v) => v * sign);
+  let dx = 0,
+    dy = 0;
+  for (let i = 0; i < steps; i++) {
+    const mx = dx + (gx + xx * dx + xy * dy) / steps / 2,
+      my = dy + (gy + yx * dx + yy * dy) / steps / 2;
+    dx += (gx + xx * mx + xy * my) / steps;
+    dy += (gy + yx * mx + yy * my) / steps;
+  }
+  return [dx, dy];
+}
+
+function lineBack({ way: [gx, gy], gradient: [xx, xy, yx, yy] }: Flow): [number, number] {
+  const det = Math.max(0.01, (1 + xx) * (1 + yy) - xy * yx);
+  return [((1 + yy) * gx - xy * gy) / det, ((1 + xx) * gy - yx * gx) / det];
 }
 
 /** The path at a pixel, a list a power of the time; null outside the nodes. */

@@ -8,7 +8,7 @@ import type { FileRequest } from './deliver-frame';
 import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
 
 /** Another one whenever the same inputs and settings come out otherwise: everything is made anew then. */
-export const FORM = 'frame 3';
+export const FORM = 'frame 4';
 
 /** What files hold. */
 export interface Digests {

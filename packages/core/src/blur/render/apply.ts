@@ -80,8 +80,9 @@ export function layersOfRows(plan: BlurPlan, shutter: Shutter, yFrom: number, yT
     const margin = Math.ceil(2 * reach) + 4;
     const top = clampTo(yFrom - margin - colourBox.y0, colourBox.height),
       bottom = Math.max(top, clampTo(yTo + margin - colourBox.y0, colourBox.height));
-    const first = Math.max(0, Math.min(path.down - 2, Math.floor((yFrom - path.y0) / NODE_PX) - 1)),
-      last = Math.min(path.down, Math.max(first + 2, Math.ceil((yTo - path.y0) / NODE_PX) + 2));
+    // Places are settled by the paths where they lie.
+    const first = Math.max(0, Math.min(path.down - 2, Math.floor((yFrom - margin - path.y0) / NODE_PX) - 1)),
+      last = Math.min(path.down, Math.max(first + 2, Math.ceil((yTo + margin - path.y0) / NODE_PX) + 2));
     const node = path.across * path.orders * NODE_FLOATS;
     return {
       colourBox: { ...colourBox, y0: colourBox.y0 + top, height: bottom - top },

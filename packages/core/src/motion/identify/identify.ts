@@ -58,10 +58,10 @@ const CLEAR_FIT = 0.6,
   /** Point by point the other file was clearly better: its own reading must explain about as much. */
   NEARLY = 0.8,
   BELIEVED = 1e-3,
-  /** So much likelier the file beside must make the pass; where it carries points clearly better, its scale must only be more usual. */
+  /** So much likelier the file beside must make the pass; where it carries points clearly better, its scale must only be more usual: by more than the
+      way to the next frame is than that from the one before, which is the same vector a file on. */
   OTHER_FILE = 3.5,
-  MORE_USUAL = 0.3,
-  EASIER = 0.03;
+  MORE_USUAL = 0.8;
 
 function identifyOpened(frames: readonly PassesOfFrame[], opened: readonly BeautyPictures[], context: IdentifyContext): Identification {
   const own = solve(frames, opened, context, 0);
@@ -105,13 +105,10 @@ function withOtherFile(
   const makesSense = best.named.isRound && best.named.isExact;
   // Vectors about another stretch of time may be those of another file.
   if ((makesSense && best.fit > CLEAR_FIT && best.middle === 0.5) || best.fit < POOR_FIT) return own;
-  const others = ([1, -1] as const).map((offset) =>
-    couldBeFile(best, offset) ? solve(frames, opened, context, offset, candidates) : null,
-  );
-  // Were one of them right, the one on the other side would be two frames off: where both explain more, it is their points that are easier.
-  if (others.every((o) => o !== null && o.weighed[0].fit > best.fit + EASIER)) return own;
   let chosen = own;
-  for (const other of others) {
+  for (const offset of [1, -1] as const) {
+    if (!couldBeFile(best, offset)) continue;
+    const other = solve(frames, opened, context, offset, candidates);
     if (other === null || !other.weighed[0].named.isRound || !other.weighed[0].named.isExact) continue;
     const [rival] = other.weighed,
       [held] = chosen.weighed,
