@@ -18,6 +18,7 @@ export interface BlurInputOptions {
   readonly ids?: string;
   readonly idChannel?: string;
   readonly hidden: 'auto' | 'off';
+  readonly bothFrames: 'auto' | 'off';
   readonly background?: string;
   readonly fps?: number;
 }
@@ -36,6 +37,9 @@ export function withBlurInputs(command: Command): Command {
     .addOption(
       new Option('--hidden <how>', 'off: what is hidden is made up from its surroundings alone').choices(['auto', 'off']).default('auto'),
     )
+    .addOption(
+      new Option('--both-frames <how>', "off: the neighbouring frames' blur is not mixed in").choices(['auto', 'off']).default('auto'),
+    )
     .option('--background <pattern>', 'the picture without the things in front')
     .option('--fps <rate>', 'frames per second, for encodings in seconds', parseNumber('fps'));
 }
@@ -45,6 +49,8 @@ export interface BlurInputs {
   readonly motion: Input;
   /** What a frame reads, its neighbours where all of their passes are there. */
   sourcesAt(frame: number | null): FrameSources;
+  /** The frames before and after as frames of their own; null where they are not. */
+  besideAt(frame: number | null): { readonly before: FrameSources | null; readonly after: FrameSources | null };
 }
 
 /** @throws IvrexError missingFile, damaged, badSetting */
@@ -75,9 +81,9 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
     depth: depth !== null && isDepth ? { ...passAt(depth, number), encoding: depthEncoding } : null,
     ids: ids && { ...passAt(ids, number), channel: options.idChannel ?? null },
   });
+  const isThere = (frame: number) => inputs.every(({ sequence }) => sequence.frames.includes(frame));
   const sourcesAt = (frame: number | null): FrameSources => {
-    const neighbour = (by: number): FrameFiles | null =>
-      frame !== null && inputs.every(({ sequence }) => sequence.frames.includes(frame + by)) ? at(frame + by) : null;
+    const neighbour = (by: number): FrameFiles | null => (frame !== null && isThere(frame + by) ? at(frame + by) : null);
     return {
       ...at(frame),
       previous: neighbour(-1),
@@ -98,5 +104,9 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions): 
     depthEncoding = found?.encoding ?? null;
     isDepth = found?.isDepth ?? true;
   }
-  return { beauty, motion, sourcesAt };
+  const besideAt = (frame: number | null) => {
+    const beside = (by: number) => (frame !== null && isThere(frame + by) ? sourcesAt(frame + by) : null);
+    return { before: beside(-1), after: beside(1) };
+  };
+  return { beauty, motion, sourcesAt, besideAt };
 }

@@ -96,7 +96,7 @@ async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
 
 async function blur(host: CliHost, options: BlurOptions): Promise<void> {
   const shutter = await shutterOf(options);
-  const { beauty, sourcesAt } = await openBlurInputs(host, options);
+  const { beauty, sourcesAt, besideAt } = await openBlurInputs(host, options);
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
@@ -114,6 +114,8 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
         const blurred = await pool.blur(
           {
             sources: sourcesAt(frame),
+            ...besideAt(frame),
+            bothFrames: options.bothFrames,
             path: options.path,
             hidden: options.hidden,
             limits: shutter,

@@ -124,10 +124,10 @@ async function match(host: CliHost, options: MatchOptions): Promise<void> {
 async function blurAndCompare(
   { kernels }: CliHost,
   pool: BlurPool,
-  { sourcesAt }: BlurInputs,
+  { sourcesAt, besideAt }: BlurInputs,
   reference: Input,
   frames: readonly (number | null)[],
-  { path, hidden }: MatchOptions,
+  { path, hidden, bothFrames }: MatchOptions,
   { opens, closes, strength, shape, grade }: ShutterMatch,
   signal: AbortSignal,
 ): Promise<number | null> {
@@ -137,7 +137,14 @@ async function blurAndCompare(
   for (const frame of frames) {
     const sources = sourcesAt(frame);
     const { rgba, width, height } = await pool.blur(
-      { sources, path, hidden, settings: { shutter: { opens, closes, strength, shape }, quality: 'final', samples: 'auto' } },
+      {
+        sources,
+        ...besideAt(frame),
+        bothFrames,
+        path,
+        hidden,
+        settings: { shutter: { opens, closes, strength, shape }, quality: 'final', samples: 'auto' },
+      },
       signal,
     );
     if (grade !== null) gradeLike(grade, rgba);

@@ -175,6 +175,27 @@ describe('blur', () => {
     });
     expect(await ivrex('blur', ...inputs(), ...centred, '--out', out, '--hidden', 'often')).toMatchObject({ status: 2 });
   });
+  test("the neighbouring frames' blur is mixed in, unless it is switched off; drafts leave it out and say so", async () => {
+    const folder = scratch(),
+      made = async (name: string, ...more: string[]) => {
+        const out = path.join(folder, `${name}.####.exr`),
+          { report } = json(await ivrex('blur', ...inputs(), ...centred, '--out', out, '--frames', '1010', '--json', ...more)) as {
+            report: { mixed: string[]; mixedShare: number; notes: string[] };
+          };
+        return { ...report, bytes: readFileSync(path.join(folder, `${name}.1010.exr`)) };
+      };
+    const both = await made('both'),
+      off = await made('off', '--both-frames', 'off'),
+      draft = await made('draft', '--quality', 'draft');
+    expect(both.mixed).toEqual(['before', 'after']);
+    expect(both.mixedShare).toBeGreaterThan(0.05);
+    expect(both.bytes.toString('latin1')).toContain('mixed with the frame before and the frame after');
+    expect(off).toMatchObject({ mixed: [], mixedShare: 0 });
+    expect(off.bytes.equals(both.bytes)).toBe(false);
+    expect(draft.mixed).toEqual([]);
+    expect(draft.notes.join()).toContain('draft');
+    expect((await made('again')).bytes.equals(both.bytes)).toBe(true);
+  });
   test('a whole shutter as a document: the same bytes as by options, its keys by frame, and no options beside it', async () => {
     const folder = scratch(),
       document = path.join(folder, 'shutter.json'),

@@ -3,7 +3,7 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import path from 'node:path';
 import { proposedElements, shutterOfElement, withElements, type Element, type ShotDetail, type ShotSettings } from '@ivrex/contract';
-import { planReach, shutterAt, UNTREATED } from '@ivrex/core';
+import { mixReach, shutterAt, type BlurPlan, type NeighbourPlan } from '@ivrex/core';
 import { instantiateKernels } from '@ivrex/kernels';
 import { frameElement } from '@ivrex/media';
 import { STORED } from '../../../e2e/stored';
@@ -11,8 +11,9 @@ import { makeApp } from '../../server/src/http/app';
 import { measuredBook } from '../../server/src/services/measured-depth';
 import { DEMO, ROOT, serverBench } from '../../server/test/server-bench';
 import { stampPasses } from '../src/api/raster-cache';
-import { loadAround, loadInputs } from '../src/viewer/blur-inputs';
-import { blurWork } from '../src/workers/blur-work';
+import { loadAround, loadInputs, loadNeighbour } from '../src/viewer/blur-inputs';
+import { wantedBy } from '../src/viewer/blur-keys';
+import { blurWork, type FrameInputs } from '../src/workers/blur-work';
 
 /**
  * The page loads, decodes and blurs with its own code, the server with its own: both come out with the same bits, so that what is delivered is what
@@ -21,8 +22,8 @@ import { blurWork } from '../src/workers/blur-work';
 
 const bench = serverBench();
 const WASM = path.join(ROOT, 'packages/kernels/build/kernels.wasm');
-/** 1008 with its neighbours; motion may be numbered one later. */
-const FRAMES = /\.10(07|08|09|10)\./;
+/** 1008 with its neighbours and theirs; motion may be numbered one later. */
+const FRAMES = /\.10(06|07|08|09|10|11)\./;
 let http: Server;
 const fetchAnywhere = globalThis.fetch;
 
@@ -69,11 +70,24 @@ async function byPage(detail: ShotDetail, element: Element, frame: number): Prom
   const loaded = await loadInputs(detail, element, frame),
     { notes, ...around } = await loadAround(detail, element, frame, loaded);
   expect(notes).toEqual([]);
-  const prepared = blurWork.prepare({ ...loaded, ...around, path: way, hidden, reachFrames: planReach(shutter) }, 1, []);
-  if (!prepared.ok) throw new Error(prepared.error.message);
-  const out = new Uint16Array(loaded.width * loaded.height * 4);
-  await blurWork.load('full', prepared.value.plan, UNTREATED, prepared.value.depth, 'final');
-  blurWork.render('full', { shutter, quality: 'final', samples }, 0, loaded.height, out);
+  const wanted = wantedBy(detail.settings, plan, frame),
+    asked = { path: way, hidden, reachFrames: mixReach(wanted, shutter) };
+  const planOf = (inputs: Omit<FrameInputs, keyof typeof asked>): BlurPlan => {
+    const prepared = blurWork.prepare({ ...inputs, ...asked }, 1, []);
+    if (!prepared.ok) throw new Error(prepared.error.message);
+    return prepared.value.plan;
+  };
+  const own = planOf({ ...loaded, ...around }),
+    neighbours: NeighbourPlan[] = [];
+  for (const at of wanted.at) {
+    const inputs = await loadNeighbour(detail, element, frame, at, around);
+    if (inputs !== null) neighbours.push({ at, plan: planOf(inputs) });
+  }
+  expect(neighbours).toHaveLength(2);
+  const mixed = await blurWork.mix(own, wanted, neighbours, shutter),
+    out = new Uint16Array(loaded.width * loaded.height * 4);
+  expect(mixed.mix).not.toBeNull();
+  blurWork.renderMixed(mixed, { shutter, quality: 'final', samples }, 0, loaded.height, out);
   return out;
 }
 

@@ -91,6 +91,8 @@ export const shotSettingsSchema = z.strictObject({
   samples: samplesSchema,
   /** Where what is hidden comes from: neighbouring frames and the clean background, or its surroundings alone. */
   hidden: z.enum(['auto', 'off']).default('auto'),
+  /** Whether the neighbouring frames' blur is mixed in; "off": this frame's alone. */
+  bothFrames: z.enum(['auto', 'off']).default('auto'),
   /** A picture pass without the things in front. */
   background: passIdSchema.nullable().default(null),
   displayTransform: displayChoiceSchema,

@@ -26,12 +26,24 @@ export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/model/blur-in
 export { prepareBlur, type PrepareStage } from './blur/plan/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/plan/reduce-passes';
 export { giveBack, reuseMemory, sharedCopy, sharedFloats, sharedMemoryOf } from './blur/model/shared-floats';
+export { mixFrames, mixReach, neighboursToMix, type MixRequest, type WantedNeighbours } from './blur/mix/mix-frames';
+export type { FrameMix, MixedPlan, MixPart, NeighbourPlan } from './blur/model/frame-mix';
 export { describeBlur } from './blur/render/describe-blur';
 export { keptShare, limitSpeeds } from './blur/render/limit-speeds';
 export { HIDDEN_MADE_UP, HIDDEN_SEEN } from './blur/model/blur-plan';
 export { pathBends, pathLengths, samplePath } from './blur/render/plan-figures';
 export { speedHistogram, type SpeedHistogram } from './motion/audit/speed-histogram';
-export { layersOfRows, MOST_SLICES, PIXELS_PER_SLICE, renderRows, sliceCount, TOO_FAST, type ApplySettings } from './blur/render/apply';
+export {
+  layersOfRows,
+  MOST_SLICES,
+  PIXELS_PER_SLICE,
+  renderMixedRows,
+  renderRows,
+  sliceCount,
+  TOO_FAST,
+  type ApplySettings,
+  type FrameMixing,
+} from './blur/render/apply';
 export * from './compare/metrics';
 export * from './compare/compare-within';
 export * from './colour/display-transform';

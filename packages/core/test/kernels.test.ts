@@ -313,6 +313,48 @@ test.each([
   });
 });
 
+test('parts of an exposure count by their shares at each pixel, and add to what is there', () => {
+  let state = 99;
+  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+  const layers = [randomLayer(random, 2, 3, 2, 14, 12), randomLayer(random, 4, -4, 6, 22, 18)];
+  const box = { x0: -8, y0: -3, width: 34, height: 27 },
+    pixels = box.width * box.height,
+    ends = Int32Array.of(1, 3, 5);
+  const request: SliceRequest = {
+    layers: [0, 1],
+    times: Float32Array.of(-0.6, -0.1, 0, 0.45, 0.9),
+    weights: Float32Array.of(0.1, 0.2, 0.4, 0.2, 0.1),
+    path: 'arc',
+    filter: 'linear',
+    box,
+  };
+  // None of some parts, all of some, and what lies between.
+  const shares = Float32Array.from({ length: ends.length * pixels }, () => Math.min(1, Math.max(0, 2 * random() - 0.5))),
+    rest = shares.map((share) => 1 - share);
+  const render = (from: { openSlices: Kernels['openSlices'] }, all: readonly (SliceRequest['parts'] | null)[]) => {
+    const out = new Float32Array(pixels * 4),
+      session = from.openSlices(layers);
+    for (const parts of all) session.render({ ...request, parts: parts ?? null }, out, 0, box.width * 4);
+    session.close();
+    return out;
+  };
+  const near = (a: Float32Array, b: Float32Array, within: number) => a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(within));
+  const part = render(kernels, [{ ends, shares }]);
+  near(part, render(referenceKernels, [{ ends, shares }]), 1e-3);
+  near(
+    render(kernels, [
+      { ends, shares },
+      { ends, shares: rest },
+    ]),
+    render(kernels, [null]),
+    1e-5,
+  );
+  expect(part.some((v) => v !== 0)).toBe(true);
+  const session = kernels.openSlices(layers);
+  expect(() => session.render({ ...request, parts: { ends: Int32Array.of(1, 4), shares } }, part, 0, 34 * 4)).toThrow(TypeError);
+  session.close();
+});
+
 test('light through apertures: the fast kernel follows the slow one, at borders and inside', () => {
   let state = 99;
   const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;

@@ -35,6 +35,7 @@ function moving(name: 'heron' | 'shadow', frame: number, opens: number, closes: 
       kind: 'moving',
       frame: {
         sources: { ...filesOf(frame), previous: filesOf(frame - 1), next: filesOf(frame + 1), encoding, fps: null, shape },
+        bothFrames: 'off',
         path: 'auto',
         hidden: 'auto',
         settings: { shutter: { opens, closes, strength: 1 }, quality: 'final', samples: 'auto' },

@@ -10,76 +10,114 @@
 
 const RECORD: usize = 64;
 const NODE_PX: f32 = 2.0;
-/** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, layers. */
+/** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
 const LANES_AT: usize = 128, KNOTS_AT: usize = 256, BASIS_AT: usize = 384;
+/** Light that gets by, below which nothing more is seen. */
+const DARK: f32 = 0.0005;
 /** Bytes that `renderSpan` needs for its own use. */
-export function sliceWorkBytes(layerCount: i32, slices: i32): i32 {
-  return <i32>BASIS_AT + 64 * ((slices + 3) >> 2) + layerCount * (16 + 32 * ((slices + 3) >> 2));
+export function sliceWorkBytes(slices: i32): i32 {
+  return <i32>BASIS_AT + (64 + 32 + 64) * ((slices + 3) >> 2);
 }
 
 /**
  * Renders the span [x0, x1) of row y into out (RGBA f32).
- * layers: records, nearest first. times, weights: f32, `slices` of each, times padded to a multiple of four; weights sum to 1.
+ * layers: records, nearest first. times, weights: f32, `slices` of each, times padded to a multiple of four.
+ * ends: i32, `parts` of them, the slice after each part's last. shares: f32 by pixel of the span, `shareStride` bytes from a part to the next: what the
+ * part's slices count there.
  * arc: 1 = X holds (g, L) of an affine flow, 0 = X holds (displacement, its gradient).
  * cubic: 1 = Catmull-Rom, 0 = bilinear. work: `sliceWorkBytes`.
  */
-export function renderSpan(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32,
+export function renderSpan(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
   x0: i32, x1: i32, y: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
-  const fours = (slices + 3) >> 2;
-  const active = work + BASIS_AT + (<usize>fours << 6), places = active + (<usize>layerCount << 4);
-  setKnots(times, fours, work);
+  setKnots(times, (slices + 3) >> 2, work);
   for (let x = x0; x < x1; x++) {
-    // Layers that can show here, their places for all slices behind one another.
-    let count = 0;
-    for (let l = 0; l < layerCount; l++) {
-      const record = layers + <usize>l * RECORD;
-      if (!blendPath(record, <f32>x, <f32>y, work)) continue;
-      const to = places + <usize>(count * fours * 32);
-      if (!followPath(record, work, times, fours, <f32>x, <f32>y, arc, to)) continue;
-      store<usize>(active + (<usize>count << 4), record);
-      count++;
-    }
+    const share = shares + (<usize>(x - x0) << 2);
     let sum = f32x4.splat(0);
-    if (count > 0) {
-      sum = average(active, count, places, fours, weights, slices, cubic);
+    if (countsAt(share, shareStride, parts)) {
+      sum = renderPixel(layers, layerCount, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, cubic, work);
       // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
-      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0))))
-        sum = f32x4.max(sum, f32x4.min(average(active, count, places, fours, weights, slices, 0), f32x4.splat(0)));
+      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) {
+        const linear = renderPixel(layers, layerCount, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, 0, work);
+        sum = f32x4.max(sum, f32x4.min(linear, f32x4.splat(0)));
+      }
     }
     v128.store(out + (<usize>(x - x0) << 4), sum);
   }
 }
 
-/** A pixel's layers at their places, composited in every slice, and averaged over the slices. */
-function average(active: usize, count: i32, places: usize, fours: i32, weights: usize, slices: i32, cubic: i32): v128 {
+/** Whether anything of a pixel counts. */
+@inline
+function countsAt(shares: usize, shareStride: usize, parts: i32): bool {
+  for (let part = 0; part < parts; part++) if (load<f32>(shares + <usize>part * shareStride) !== 0) return true;
+  return false;
+}
+
+/** A pixel's layers at their places, the nearest first into all slices that are not full yet, and the mean of the slices. */
+function renderPixel(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
+  x: f32, y: f32, arc: i32, cubic: i32, work: usize): v128 {
+  const fours = (slices + 3) >> 2;
+  const places = work + BASIS_AT + (<usize>fours << 6), overs = places + (<usize>fours << 5);
+  // What does not count is full from the start.
+  let open = 0, s = 0;
+  for (let part = 0; part < parts; part++) {
+    const counts = load<f32>(shares + <usize>part * shareStride) !== 0, end = load<i32>(ends + (<usize>part << 2));
+    if (counts) open += end - s;
+    for (; s < end; s++) v128.store(overs + (<usize>s << 4), counts ? f32x4.splat(0) : f32x4(0, 0, 0, 1));
+  }
+  for (; s < fours << 2; s++) v128.store(overs + (<usize>s << 4), f32x4(0, 0, 0, 1));
+  for (let l = 0; l < layerCount && open > 0; l++) {
+    const record = layers + <usize>l * RECORD;
+    if (!blendPath(record, x, y, work)) continue;
+    if (!followPath(record, work, times, overs, fours, x, y, arc, places)) continue;
+    open -= addLayer(record, places, overs, slices, cubic);
+  }
   let sum = f32x4.splat(0);
-  for (let s = 0; s < slices; s++) {
-    let over = f32x4.splat(0);
-    let clear: f32 = 1;
-    for (let a = 0; a < count; a++) {
-      const record = load<usize>(active + (<usize>a << 4));
-      const at = places + <usize>((a * fours + (s >> 2)) * 32 + ((s & 3) << 2));
-      const fx = load<f32>(at), fy = load<f32>(at, 16);
-      const w = load<i32>(record, 12), h = load<i32>(record, 16);
-      const cx = load<i32>(record, 4), cy = load<i32>(record, 8);
-      // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
-      if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
-      const colour = load<usize>(record, 0);
-      // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
-      const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
-      let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
-      const lights = load<usize>(record, 44);
-      if (lights) {
-        const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
-        if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
-      }
-      over = f32x4.add(over, f32x4.mul(c, f32x4.splat(clear)));
-      clear = max<f32>(1 - f32x4.extract_lane(over, 3), 0);
-      if (clear < 0.0005) break;
-    }
-    sum = f32x4.add(sum, f32x4.mul(over, v128.load32_splat(weights + (<usize>s << 2))));
+  s = 0;
+  for (let part = 0; part < parts; part++) {
+    const share = load<f32>(shares + <usize>part * shareStride), end = load<i32>(ends + (<usize>part << 2));
+    if (share === 0) s = end;
+    for (; s < end; s++) sum = f32x4.add(sum, f32x4.mul(v128.load(overs + (<usize>s << 4)), f32x4.splat(load<f32>(weights + (<usize>s << 2)) * share)));
   }
   return sum;
+}
+
+/** What of a slice's light still gets by. */
+@inline
+function clearAt(overs: usize, slice: i32): f32 {
+  return max<f32>(1 - load<f32>(overs + (<usize>slice << 4), 12), 0);
+}
+
+/** A layer behind what is in the slices already. Returns how many it filled. */
+function addLayer(record: usize, places: usize, overs: usize, slices: i32, cubic: i32): i32 {
+  const colour = load<usize>(record, 0), lights = load<usize>(record, 44);
+  const cx = load<i32>(record, 4), cy = load<i32>(record, 8), w = load<i32>(record, 12), h = load<i32>(record, 16);
+  let filled = 0;
+  for (let s = 0; s < slices; s++) {
+    const clear = clearAt(overs, s);
+    if (clear < DARK) continue;
+    const at = places + <usize>((s >> 2) * 32 + ((s & 3) << 2));
+    const fx = load<f32>(at), fy = load<f32>(at, 16);
+    // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
+    if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
+    // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
+    const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
+    let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
+    if (lights) {
+      const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
+      if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
+    }
+    const to = overs + (<usize>s << 4);
+    v128.store(to, f32x4.add(v128.load(to), f32x4.mul(c, f32x4.splat(clear))));
+    if (clearAt(overs, s) < DARK) filled++;
+  }
+  return filled;
+}
+
+/** Whether light still gets by in any of four slices. */
+@inline
+function isOpen(overs: usize, four: i32): bool {
+  const s = four << 2;
+  return clearAt(overs, s) >= DARK || clearAt(overs, s + 1) >= DARK || clearAt(overs, s + 2) >= DARK || clearAt(overs, s + 3) >= DARK;
 }
 
 /** The path at a pixel, from the four nodes around it, into `to`. False outside the nodes. */
@@ -176,16 +214,23 @@ const SETTLE_STEPS: i32 = 5;
 /** A place is looked for this far outside a layer's colour: settling may move it there. */
 const SETTLE_REACH: i32 = 8;
 
+/** A place held to a row of nodes; no number counts as the first. */
+@inline
+function heldTo(place: f32, first: f32, count: i32): f32 {
+  return place > first ? min<f32>(place, first + <f32>(count - 1) * NODE_PX) : first;
+}
+
 /** g and L of the path at one place, held to the nodes, at one time: x, y, xx, xy, yx, yy and two spare. */
 function pathAt(record: usize, x: f32, y: f32, t: f32, to: usize): void {
   const across = load<i32>(record, 32), down = load<i32>(record, 36), orders = load<i32>(record, 40);
-  const toX = (x - load<f32>(record, 24)) * (1 / NODE_PX), toY = (y - load<f32>(record, 28)) * (1 / NODE_PX);
-  // No number counts as 0.
-  const u = toX > 0 ? min<f32>(toX, <f32>(across - 1)) : 0, v = toY > 0 ? min<f32>(toY, <f32>(down - 1)) : 0;
-  const ix = min<i32>(<i32>u, across - 2), iy = min<i32>(<i32>v, down - 2);
+  const x0 = load<f32>(record, 24), y0 = load<f32>(record, 28), hx = heldTo(x, x0, across), hy = heldTo(y, y0, down);
+  // Whole pixels and the rest apart: nodes that start elsewhere give the same bits.
+  const wholeX = floor(hx), wholeY = floor(hy), fromX = wholeX - x0, fromY = wholeY - y0;
+  const ix = min<i32>(<i32>(fromX * (1 / NODE_PX)), across - 2), iy = min<i32>(<i32>(fromY * (1 / NODE_PX)), down - 2);
   const bytes = <usize>orders << 5, stride = bytes * <usize>across;
   const first = load<usize>(record, 20) + <usize>iy * stride + <usize>ix * bytes;
-  const fu = f32x4.splat(u - <f32>ix), fv = f32x4.splat(v - <f32>iy), ft = f32x4.splat(t);
+  const fu = f32x4.splat((fromX - <f32>ix * NODE_PX + (hx - wholeX)) * (1 / NODE_PX)), fv = f32x4.splat((fromY - <f32>iy * NODE_PX + (hy - wholeY)) * (1 / NODE_PX));
+  const ft = f32x4.splat(t);
   for (let half: usize = 0; half < 32; half += 16) {
     let sum = f32x4.splat(0);
     for (let p = first + half + bytes - 32; p >= first; p -= 32) {
@@ -210,6 +255,10 @@ function wayTerm(g: v128, lx: v128, ly: v128, vx: v128, vy: v128, c: f32): v128 
  */
 function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, places: usize): v128 {
   const qx = f32x4.splat(x), qy = f32x4.splat(y);
+  // No farther than this from where they start: what is held of a layer for some rows alone reaches as far.
+  const fromX = v128.load(places), fromY = v128.load(places, 16), half = f32x4.splat(0.5);
+  const far = f32x4.add(f32x4.splat(<f32>SETTLE_REACH), f32x4.mul(half, f32x4.max(f32x4.abs(f32x4.sub(fromX, qx)), f32x4.abs(f32x4.sub(fromY, qy)))));
+  const minX = f32x4.sub(fromX, far), maxX = f32x4.add(fromX, far), minY = f32x4.sub(fromY, far), maxY = f32x4.add(fromY, far);
   let missed = f32x4.splat(0);
   for (let step = 0; step < SETTLE_STEPS; step++) {
     const px = v128.load(places), py = v128.load(places, 16);
@@ -239,8 +288,10 @@ function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, 
     missed = f32x4.add(f32x4.mul(rx, rx), f32x4.mul(ry, ry));
     const isSettled = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
     if (isSettled && step === 0) break;
-    v128.store(places, f32x4.add(px, f32x4.sub(rx, f32x4.add(f32x4.mul(xx, rx), f32x4.mul(xy, ry)))));
-    v128.store(places, f32x4.add(py, f32x4.sub(ry, f32x4.add(f32x4.mul(yx, rx), f32x4.mul(yy, ry)))), 16);
+    const nx = f32x4.add(px, f32x4.sub(rx, f32x4.add(f32x4.mul(xx, rx), f32x4.mul(xy, ry))));
+    const ny = f32x4.add(py, f32x4.sub(ry, f32x4.add(f32x4.mul(yx, rx), f32x4.mul(yy, ry))));
+    v128.store(places, f32x4.max(minX, f32x4.min(maxX, nx)));
+    v128.store(places, f32x4.max(minY, f32x4.min(maxY, ny)), 16);
     if (isSettled) break;
   }
   return missed;
@@ -274,11 +325,11 @@ function setKnots(times: usize, fours: i32, work: usize): void {
 }
 
 /**
- * Where a pixel's colour lies in the layer at each time: x of four slices, then y of the same. False when none of them can touch the layer's
- * colour.
+ * Where a pixel's colour lies in the layer at each time that light still gets by: x of four slices, then y of the same. False when none of them can touch
+ * the layer's colour.
  */
 @inline
-function followPath(record: usize, path: usize, times: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
+function followPath(record: usize, path: usize, times: usize, overs: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
   const orders = load<i32>(record, 40);
   const cx = load<i32>(record, 4) - SETTLE_REACH, cy = load<i32>(record, 8) - SETTLE_REACH;
   const left = f32x4.splat(<f32>(cx - 2)), right = f32x4.splat(<f32>(cx + load<i32>(record, 12) + 2 * SETTLE_REACH + 1));
@@ -286,6 +337,7 @@ function followPath(record: usize, path: usize, times: usize, fours: i32, x: f32
   const terms = arc ? flowTerms(path, orders, load<f32>(times), load<f32>(times + (<usize>(fours << 4) - 4))) : 0;
   let touches = i32x4.splat(0);
   for (let i = 0; i < fours; i++) {
+    if (!isOpen(overs, i)) continue;
     const at = to + (<usize>i << 5);
     stepBack(path, orders, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
     const px = v128.load(at), py = v128.load(at, 16);
@@ -293,6 +345,10 @@ function followPath(record: usize, path: usize, times: usize, fours: i32, x: f32
   }
   if (!v128.any_true(touches)) return false;
   const knots = path + KNOTS_AT, t = v128.load(knots), lanes = path + LANES_AT;
+  if (fours === 1) {
+    keepSettled(record, lanes, v128.load(times), x, y, arc, terms, to);
+    return true;
+  }
   stepBack(path, orders, t, x, y, arc, terms, knots + 32);
   const startX = v128.load(knots, 32), startY = v128.load(knots, 48);
   const missed = settle(record, lanes, t, x, y, arc, terms, knots + 32);
@@ -301,18 +357,23 @@ function followPath(record: usize, path: usize, times: usize, fours: i32, x: f32
   // Where a fold or a jump lies on the way, each slice looks for itself.
   const isSmooth = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
   for (let i = 0; i < fours; i++) {
+    if (!isOpen(overs, i)) continue;
     const at = to + (<usize>i << 5);
-    let px = v128.load(at), py = v128.load(at, 16);
     if (isSmooth) {
       const basis = path + BASIS_AT + (<usize>i << 6);
-      px = f32x4.add(px, knotSum(basis, offX)); py = f32x4.add(py, knotSum(basis, offY));
-    } else {
-      const lost = f32x4.ge(settle(record, lanes, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at), f32x4.splat(LOST * LOST));
-      px = v128.bitselect(px, v128.load(at), lost); py = v128.bitselect(py, v128.load(at, 16), lost);
-    }
-    v128.store(at, px); v128.store(at, py, 16);
+      v128.store(at, f32x4.add(v128.load(at), knotSum(basis, offX)));
+      v128.store(at, f32x4.add(v128.load(at, 16), knotSum(basis, offY)), 16);
+    } else keepSettled(record, lanes, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
   }
   return true;
+}
+
+/** Settles four places; those that are lost stay where they are. */
+function keepSettled(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, places: usize): void {
+  const px = v128.load(places), py = v128.load(places, 16);
+  const lost = f32x4.ge(settle(record, lanes, t, x, y, arc, terms, places), f32x4.splat(LOST * LOST));
+  v128.store(places, v128.bitselect(px, v128.load(places), lost));
+  v128.store(places, v128.bitselect(py, v128.load(places, 16), lost), 16);
 }
 
 @inline

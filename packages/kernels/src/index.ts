@@ -14,6 +14,7 @@ export type {
   MatchSession,
   PathGrid,
   SliceLayer,
+  SliceParts,
   SliceRequest,
   SliceSession,
   WaveletGrid,

@@ -11,7 +11,7 @@ export interface Kernels {
   floatToHalf(src: Float32Array, out: Uint16Array): void;
   /** Room for one uncompressed chunk, in which it is unpacked and from which its rows are read. One at a time is open. */
   openChunk(bytes: number): ChunkMemory;
-  /** Takes a copy of the layers' pixels; the session is theirs until it is closed. One session at a time is open. */
+  /** Takes a copy of the layers' pixels; any number of sessions, closed in the reverse order of their opening. */
   openSlices(layers: readonly SliceLayer[]): SliceSession;
   /** Takes a copy of the picture; the session is its until it is closed. It is the only one that is open then. */
   openAperture(picture: AperturePicture): ApertureSession;
@@ -115,17 +115,27 @@ export interface SliceLayer {
 export interface SliceRequest {
   /** Indices of the layers that can touch this box, nearest first. */
   readonly layers: readonly number[];
-  /** Frames, already multiplied by strength; weights sum to 1. */
+  /** Frames, already multiplied by strength; weights of the whole exposure sum to 1. */
   readonly times: Float32Array;
   readonly weights: Float32Array;
+  /** Missing: all of it counts everywhere. */
+  readonly parts?: SliceParts | null;
   /** "arc": the path parameter is an affine flow (g, L). "line": a displacement and its gradient. */
   readonly path: 'arc' | 'line';
   readonly filter: 'cubic' | 'linear';
   readonly box: Box;
 }
 
+/** How much of each part of the exposure counts, place by place. */
+export interface SliceParts {
+  /** The slice after each part's last; the last of them is the number of slices. */
+  readonly ends: Int32Array;
+  /** By part and pixel of the box, row by row: 0 to 1. What counts nothing costs nothing. */
+  readonly shares: Float32Array;
+}
+
 export interface SliceSession {
-  /** Writes the box's RGBA into `out`, 4 floats a pixel, rows `outStride` floats apart from `outOffset` on. */
+  /** The box's RGBA, 4 floats a pixel, rows `outStride` floats apart from `outOffset` on: into `out`; with `parts` added to what is there. */
   render(request: SliceRequest, out: Float32Array, outOffset: number, outStride: number): void;
   close(): void;
 }

@@ -26,8 +26,11 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
   const mark = heap.mark();
   const records = layers.map((layer) => placeLayer(wasm, heap, layer));
   return {
-    render({ box, times, weights, layers: shown, path, filter }, out, outOffset, outStride) {
+    render({ box, times, weights, parts, layers: shown, path, filter }, out, outOffset, outStride) {
       if (times.length !== weights.length) throw new TypeError('every time slice needs one weight');
+      const pixels = box.width * box.height;
+      if (parts && (parts.ends.at(-1) !== times.length || parts.shares.length !== parts.ends.length * pixels))
+        throw new TypeError('every part of the exposure needs its slices and a share a pixel');
       heap.scratch(() => {
         const table = new Int32Array(shown.length * RECORD_WORDS);
         shown.forEach((index, i) => table.set(records[index] ?? [], i * RECORD_WORDS));
@@ -35,8 +38,10 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
         // Four times are read at once: the last one fills up.
         const timesAt = heap.place(Float32Array.from({ length: (times.length + 3) & ~3 }, (_, i) => times[Math.min(i, times.length - 1)]));
         const weightsAt = heap.place(weights);
+        const endsAt = heap.place(parts ? parts.ends : Int32Array.of(times.length));
+        const sharesAt = heap.place(parts ? parts.shares : new Float32Array(box.width).fill(1));
         const rowAt = heap.allocate(box.width * 16);
-        const workAt = heap.allocate(wasm.sliceWorkBytes(shown.length, times.length));
+        const workAt = heap.allocate(wasm.sliceWorkBytes(times.length));
         for (let row = 0; row < box.height; row++) {
           wasm.renderSpan(
             tableAt,
@@ -44,6 +49,10 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
             timesAt,
             weightsAt,
             times.length,
+            endsAt,
+            parts ? parts.ends.length : 1,
+            parts ? sharesAt + row * box.width * 4 : sharesAt,
+            pixels * 4,
             box.x0,
             box.x0 + box.width,
             box.y0 + row,
@@ -52,7 +61,10 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
             rowAt,
             workAt,
           );
-          out.set(heap.floats(rowAt, box.width * 4), outOffset + row * outStride);
+          const made = heap.floats(rowAt, box.width * 4),
+            at = outOffset + row * outStride;
+          if (parts) for (let i = 0; i < made.length; i++) out[at + i] += made[i];
+          else out.set(made, at);
         }
       });
     },

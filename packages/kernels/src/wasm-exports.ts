@@ -21,6 +21,10 @@ export interface WasmExports {
     times: number,
     weights: number,
     slices: number,
+    ends: number,
+    parts: number,
+    shares: number,
+    shareStride: number,
     x0: number,
     x1: number,
     y: number,
@@ -31,7 +35,7 @@ export interface WasmExports {
   ): void;
   findHighlights(colour: number, width: number, height: number, box: number): number;
   takeHighlights(colour: number, width: number, height: number, box: number, lights: number): void;
-  sliceWorkBytes(layerCount: number, slices: number): number;
+  sliceWorkBytes(slices: number): number;
   gradePixels(
     rgba: number,
     count: number,

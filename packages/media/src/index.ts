@@ -33,5 +33,6 @@ export * from './deliveries/shot-book';
 export * from './deliveries/element-frames';
 export * from './deliveries/deliver-frame';
 export * from './deliveries/frame-key';
+export * from './files/files-read';
 export * from './writers/review-movie';
 export * from './deliveries/delivery';

@@ -3,7 +3,8 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync, 
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import type { IvrexError } from '@ivrex/core';
-import { frameKey, filesRead, hashFile, KnownDigests, stampOf } from '../src/deliveries/frame-key';
+import { frameKey, hashFile, KnownDigests } from '../src/deliveries/frame-key';
+import { filesRead, stampOf } from '../src/files/files-read';
 import type { FileRequest } from '../src/deliveries/deliver-frame';
 import { assertBelow, reasonOf, removeLeftovers, writeFileAtomic } from '../src/files/atomic-write';
 import { fileOnDisk, isMoviePath, movieFrame, parseMovieFrame } from '../src/files/movie-path';

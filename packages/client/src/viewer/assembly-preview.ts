@@ -1,7 +1,7 @@
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import { wrap, type Remote } from 'comlink';
 import {
-  planReach,
+  mixReach,
   type BlurQuality,
   type Finish,
   type FitSize,
@@ -9,6 +9,7 @@ import {
   type Shutter,
   type SpeedFigures,
   type Treatment,
+  type WantedNeighbours,
 } from '@ivrex/core';
 import type { AssembleWorker, HalfPicture, LaidElement, StillInputs } from '../workers/assemble-worker';
 import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
@@ -34,7 +35,11 @@ export interface MovingJob {
   readonly samples: 'auto' | number;
   /** In pixels of the full picture. */
   readonly treatment: Treatment;
+  /** Neighbours that an exact picture is mixed with. */
+  readonly wanted: WantedNeighbours;
   load(): Promise<{ inputs: Omit<FrameInputs, 'reachFrames'>; notes: readonly string[] }>;
+  /** A neighbour as a frame of its own; null where it is not there. */
+  loadNeighbour(at: -1 | 1): Promise<Omit<FrameInputs, 'reachFrames'> | null>;
 }
 
 export interface StillJob {
@@ -91,7 +96,7 @@ class ElementBlur {
     const smaller = draftFactor(job),
       factor = quality === 'draft' ? smaller : 1,
       slot = factor === 1 ? 'full' : 'screen';
-    const reach = planReach(job.shutter);
+    const reach = mixReach(job.wanted, job.shutter);
     const base = `${job.planKey}/${reach}`;
     if (base !== this.base) {
       this.preview.forget();
@@ -103,12 +108,18 @@ class ElementBlur {
       this.speeds = await this.preview.speeds(inputs);
       const plan = await this.preview.prepare(slot, { ...inputs, reachFrames: reach }, factor);
       if (plan === null) return null;
-      this.held.set(slot, [...plan.report.warnings, ...notes, ...plan.report.notes]);
+      this.held.set(slot, [...plan.report.warnings, ...notes]);
     }
+    if (quality === 'final')
+      for (const at of job.wanted.at)
+        await this.preview.prepareNeighbour(at, async () => {
+          const inputs = await job.loadNeighbour(at);
+          return inputs && { ...inputs, reachFrames: reach };
+        });
     const { shutter, samples } = job;
     const treatment = scaledTreatment(job.treatment, factor);
-    const picture = await this.preview.render({ slot, shutter, quality, samples, treatment, visible: null });
-    const notes = this.held.get(slot) ?? [];
+    const picture = await this.preview.render({ slot, shutter, quality, samples, treatment, visible: null, mix: job.wanted });
+    const notes = [...(this.held.get(slot) ?? []), ...(picture?.report.notes ?? [])];
     if (slot === 'full' && smaller > 1) {
       this.held.delete(slot);
       await this.preview.drop(slot);

@@ -62,6 +62,20 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
   return { previous, next, background: clean, notes };
 }
 
+/** The frame before or after as a frame of its own, for blur that is mixed of both; null where it is not there. */
+export async function loadNeighbour(
+  detail: ShotDetail,
+  element: Element,
+  frame: number,
+  at: -1 | 1,
+  { previous, next }: Pick<Around, 'previous' | 'next'>,
+): Promise<Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames'> | null> {
+  if ((at < 0 ? previous : next) === null) return null;
+  const now = await loadInputs(detail, element, frame + at),
+    { previous: before, next: after, background } = await loadAround(detail, element, frame + at, now);
+  return { ...now, previous: before, next: after, background };
+}
+
 export async function loadInputs(detail: ShotDetail, element: Element, frame: number): Promise<LoadedInputs> {
   if (element.encoding === null) throw new TypeError('the element is not complete');
   const { width, height, rasters } = await loadRasters(detail, element, frame);

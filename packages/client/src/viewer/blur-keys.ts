@@ -1,5 +1,5 @@
-import { shutterAt, type ShutterPlan } from '@ivrex/core';
-import type { Element, ShotDetail } from '@ivrex/contract';
+import { neighboursToMix, shutterAt, type ShutterPlan, type WantedNeighbours } from '@ivrex/core';
+import type { Element, ShotDetail, ShotSettings } from '@ivrex/contract';
 import { stampOf } from '../api/raster-cache';
 
 export function rateOf({ settings, passes }: ShotDetail, { beauty }: Element): number | null {
@@ -36,5 +36,12 @@ export function planKey(detail: ShotDetail, element: Element, frame: number): st
 export function blurKey(detail: ShotDetail, element: Element, shutter: ShutterPlan, frame: number): string {
   const { opens, closes, strength, shape } = shutterAt(shutter, frame);
   const exposure = [opens, closes, strength, shape ?? { kind: 'even' }, shutter.floorPx, shutter.ceilingPx, detail.settings.samples];
-  return `${planKey(detail, element, frame)}/${JSON.stringify(exposure)}`;
+  const frames = detail.passes.find((p) => p.id === element.beauty)?.frames;
+  const beside = [frame - 2, frame + 2].map((f) => frames?.includes(f) ?? false);
+  return `${planKey(detail, element, frame)}/${JSON.stringify(exposure)}/${detail.settings.bothFrames}/${String(beside)}`;
+}
+
+/** The neighbours that an exact picture of a frame is mixed with. */
+export function wantedBy({ bothFrames, path }: ShotSettings, shutter: ShutterPlan, frame: number): WantedNeighbours {
+  return neighboursToMix({ bothFrames, quality: 'final', shutter: shutterAt(shutter, frame), limits: shutter, path });
 }

@@ -5,8 +5,8 @@ import { loadRaster, stampOf } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { AssemblyPreview, type AssemblyJob, type ElementJob } from './assembly-preview';
 import { depthEncodingOf } from '../api/depth';
-import { depthPlane, loadAround, loadInputs, loadMattePlanes, shapeInputs } from './blur-inputs';
-import { blurKey, planKey } from './blur-keys';
+import { depthPlane, loadAround, loadInputs, loadNeighbour, loadMattePlanes, shapeInputs } from './blur-inputs';
+import { blurKey, planKey, wantedBy } from './blur-keys';
 import { useView } from './view-store';
 
 const SETTLE_MS = 180,
@@ -197,11 +197,17 @@ function elementJob(detail: ShotDetail, element: Element, frame: number): Elemen
       height: pass?.height ?? detail.shot.height,
       shutter: shutterAt(shutter, frame),
       samples: settings.samples,
+      wanted: wantedBy(settings, shutter, frame),
       treatment: { limits: { floorPx: shutter.floorPx, ceilingPx: shutter.ceilingPx }, grade: before, lens },
       load: async () => {
         const now = await loadInputs(detail, element, frame);
         const { notes, ...around } = await loadAround(detail, element, frame, now);
         return { inputs: { ...now, ...around, path: settings.path, hidden: settings.hidden }, notes };
+      },
+      loadNeighbour: async (at) => {
+        const now = await loadInputs(detail, element, frame),
+          inputs = await loadNeighbour(detail, element, frame, at, await loadAround(detail, element, frame, now));
+        return inputs && { ...inputs, path: settings.path, hidden: settings.hidden };
       },
     },
   };

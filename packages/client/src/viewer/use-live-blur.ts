@@ -1,4 +1,4 @@
-import { planReach, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
+import { mixReach, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
 import type { Element, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
@@ -7,8 +7,8 @@ import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
 import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
 import type { PlanSlot } from '../workers/blur-work';
 import { keepBlur, keptBlur } from './blur-cache';
-import { loadAround, loadInputs, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
-import { blurKey, fieldKey, planKey } from './blur-keys';
+import { loadAround, loadInputs, loadNeighbour, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
+import { blurKey, fieldKey, planKey, wantedBy } from './blur-keys';
 import { fitPlacement } from './placement';
 import { isPlanLook, showPlan } from './plan-looks';
 import { useView, type Look } from './view-store';
@@ -25,6 +25,8 @@ interface Plans {
   readonly frame: number;
   readonly screen: BlurPlan | null;
   readonly full: BlurPlan | null;
+  /** What the latest of them was made with besides its frame. */
+  readonly around: Around;
 }
 
 /** Keeps the motion field and the blurred picture of the current frame up to date: a draft at once, the exact one at rest. */
@@ -46,7 +48,8 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
   const shutter = shutterAt(shutterPlan, frame);
   const comparesBlur = useView((s) => s.look === 'compare' && (s.compare.a.kind === 'blurred' || s.compare.b.kind === 'blurred'));
   const showsBlur = look === 'blurred' || look === 'wipe' || comparesBlur;
-  const reach = planReach(shutter);
+  const wanted = wantedBy(settings, shutterPlan, frame),
+    reach = mixReach(wanted, shutter);
   const field = fieldKey(detail, element, frame),
     plan = `${planKey(detail, element, frame)}/${reach}`,
     result = blurKey(detail, element, shutterPlan, frame);
@@ -100,12 +103,13 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const { loaded } = inputs,
         asked = { ...loaded, path: settings.path, hidden: settings.hidden, reachFrames: reach };
       const factor = Math.ceil(Math.max(loaded.width / SCREEN_WIDTH, loaded.height / SCREEN_HEIGHT));
-      let made: Plans = { key: plan, frame, screen: null, full: null };
-      const make = async (slot: PlanSlot, { notes, ...around }: Around): Promise<void> => {
+      let made: Plans = { key: plan, frame, screen: null, full: null, around: NOTHING_AROUND };
+      const make = async (slot: PlanSlot, whole: Around): Promise<void> => {
+        const { notes, ...around } = whole;
         const prepared = (await preview.current?.prepare(slot, { ...asked, ...around }, slot === 'screen' ? factor : 1)) ?? null;
         if (!current || prepared === null) return;
         const done = { ...prepared, report: { ...prepared.report, notes: [...notes, ...prepared.report.notes] } };
-        made = { ...made, [slot]: done };
+        made = { ...made, [slot]: done, around: whole };
         set({ report: done.report, plan: done, working: slot === 'screen' });
         setPlans(made);
       };
@@ -144,11 +148,22 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
         if (current) set({ blurred: { ...picture, frame: plans.frame } });
       };
       const visible = quality === 'final' ? visibleArea(detail.shot) : null;
-      const picture = await preview.current?.render({ slot, shutter, quality, samples: settings.samples, treatment, visible }, show);
+      if (quality === 'final') {
+        for (const at of wanted.at)
+          await preview.current?.prepareNeighbour(at, async () => {
+            const inputs = await loadNeighbour(detail, element, plans.frame, at, plans.around);
+            return inputs && { ...inputs, path: settings.path, hidden: settings.hidden, reachFrames: reach };
+          });
+        if (!current) return;
+      }
+      const request = { slot, shutter, quality, samples: settings.samples, treatment, visible, mix: wanted };
+      const picture = await preview.current?.render(request, show);
       if (!picture) return;
       show(picture);
+      const report = { ...picture.report, notes: [...plans.around.notes, ...picture.report.notes] };
+      if (current && quality === 'final') set({ report });
       // A small picture made for the screen is a passing one.
-      if (slot === 'full') keepBlur(result, { picture, report: source.report });
+      if (slot === 'full') keepBlur(result, { picture, report });
     };
     if (keptBlur(result) === null) void render('draft');
     const rest = setTimeout(() => void (useView.getState().playing ? null : render('final')), SETTLE_MS);

@@ -7,10 +7,14 @@ import {
   type ApplySettings,
   type BlurPlan,
   type BlurQuality,
+  type MixedPlan,
+  type NeighbourPlan,
+  type PlanReport,
   type RepairedField,
   type Shutter,
   type SpeedFigures,
   type Treatment,
+  type WantedNeighbours,
 } from '@ivrex/core';
 import { around, tilesOf, wholeOf, type Area } from './areas';
 import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-work';
@@ -22,6 +26,8 @@ export interface PreviewPicture {
   readonly halves: Uint16Array;
   readonly quality: BlurQuality;
   readonly slices: number;
+  /** What was used, mixed-in neighbours with it. */
+  readonly report: PlanReport;
   readonly milliseconds: number;
 }
 
@@ -30,6 +36,8 @@ export interface RenderRequest extends Pick<ApplySettings, 'shutter' | 'quality'
   readonly treatment: Treatment;
   /** What is on the screen, in pixels of the picture: made first. Null: all of it is. */
   readonly visible: Area | null;
+  /** Neighbours that an exact picture is mixed with, of those that were prepared; null: this frame alone. */
+  readonly mix: WantedNeighbours | null;
 }
 
 /** A worker that knows the kernels, and how it is ended. */
@@ -65,6 +73,8 @@ export class BlurPreview {
   private readonly plans = new Map<PlanSlot, LoadedPlan>();
   /** What plans that are out of date leave: the next one is made in it. */
   private readonly spare = new Map<PlanSlot, readonly SharedArrayBuffer[]>();
+  /** The frames before and after of the full plan, once they are asked for; null for one that is not there. */
+  private readonly neighbours = new Map<-1 | 1, Promise<Prepared | null>>();
   private readonly outs = new Map<PlanSlot, Uint16Array>();
   private turn: Promise<unknown> = Promise.resolve();
   private newestPlan = 0;
@@ -102,6 +112,7 @@ export class BlurPreview {
     this.newestPlan++;
     for (const [slot, held] of this.plans) this.spare.set(slot, sharedMemoryOf(held.plan));
     this.plans.clear();
+    this.neighbours.clear();
     if (!this.plannerIsBusy) return;
     const old = this.planner;
     this.planner = old.then((thread) => {
@@ -112,19 +123,39 @@ export class BlurPreview {
     this.plannerIsBusy = false;
   }
 
-  /** Makes a frame's plan and gives it to every renderer. Null when it went out of date meanwhile. */
-  async prepare(slot: PlanSlot, inputs: FrameInputs, factor: number): Promise<BlurPlan | null> {
+  /** A plan of the planner's; null when it went out of date meanwhile. */
+  private async plan(inputs: FrameInputs, factor: number, spare: readonly SharedArrayBuffer[]): Promise<Prepared | null> {
     const ticket = this.newestPlan;
     const { worker } = await this.planner;
     if (ticket !== this.newestPlan) return null;
     this.plannerIsBusy = true;
-    let prepared: Prepared;
     try {
-      prepared = valueOf(await worker.prepare(inputs, factor, this.spare.get(slot) ?? []));
+      const prepared = valueOf(await worker.prepare(inputs, factor, spare));
+      return ticket === this.newestPlan ? prepared : null;
     } finally {
       if (ticket === this.newestPlan) this.plannerIsBusy = false;
     }
-    if (ticket !== this.newestPlan) return null;
+  }
+
+  /**
+   * Makes the plan of the frame before or after the full one's, once: exact pictures are mixed with it. `load` gives null where there is no such frame; what
+   * can't be read is as if it were not there.
+   */
+  async prepareNeighbour(at: -1 | 1, load: () => Promise<FrameInputs | null>): Promise<void> {
+    const known = this.neighbours.get(at);
+    if (known !== undefined) return void (await known);
+    const made = load()
+      .then((inputs) => inputs && this.plan(inputs, 1, []))
+      .catch(() => null);
+    this.neighbours.set(at, made);
+    await made;
+  }
+
+  /** Makes a frame's plan and gives it to every renderer. Null when it went out of date meanwhile. */
+  async prepare(slot: PlanSlot, inputs: FrameInputs, factor: number): Promise<BlurPlan | null> {
+    const ticket = this.newestPlan,
+      prepared = await this.plan(inputs, factor, this.spare.get(slot) ?? []);
+    if (prepared === null) return null;
     this.spare.delete(slot);
     const { plan } = prepared;
     return this.inTurn(async () => {
@@ -148,6 +179,7 @@ export class BlurPreview {
     if (held === undefined) return;
     this.plans.delete(slot);
     this.outs.delete(slot);
+    if (slot === 'full') this.neighbours.clear();
     this.spare.set(slot, sharedMemoryOf([held.plan, held.depth]));
     await Promise.all((await this.renderers).map(({ worker }) => worker.unload(slot)));
   }
@@ -174,7 +206,9 @@ export class BlurPreview {
       const held = this.plans.get(request.slot);
       if (ticket !== this.newest || held === undefined) return null;
       const start = performance.now();
-      await this.treat(request.slot, held, request);
+      const mixed = await this.mixed(request, held);
+      if (ticket !== this.newest) return null;
+      if (mixed === null) await this.treat(request.slot, held, request);
       const { plan, out } = held;
       let slices = 0;
       const picture = (): PreviewPicture => ({
@@ -184,25 +218,42 @@ export class BlurPreview {
         halves: out.slice(),
         quality: request.quality,
         slices,
+        report: (mixed ?? held).plan.report,
         milliseconds: performance.now() - start,
       });
       const visible = request.visible === null ? null : tilesOf(request.visible, plan);
       if (visible !== null) {
-        slices = await this.renderArea(request, plan, out, visible, ticket);
+        slices = await this.renderArea(request, mixed, plan, out, visible, ticket);
         if (ticket !== this.newest) return null;
         onVisible?.(picture());
       }
       for (const area of visible === null ? [wholeOf(plan)] : around(visible, plan)) {
-        slices = Math.max(slices, await this.renderArea(request, plan, out, area, ticket));
+        slices = Math.max(slices, await this.renderArea(request, mixed, plan, out, area, ticket));
         if (ticket !== this.newest) return null;
       }
       return picture();
     });
   }
 
+  /** The plan with the neighbours that were prepared, all under the treatment; null where this frame alone is wanted. */
+  private async mixed({ quality, mix, shutter, treatment }: RenderRequest, held: LoadedPlan): Promise<MixedPlan | null> {
+    if (quality === 'draft' || mix === null || mix.at.length === 0) return null;
+    const [{ worker }] = await this.renderers,
+      treated = async ({ plan, depth }: Prepared) =>
+        treatment.grade === null && treatment.lens === null ? plan : worker.treat(plan, treatment, depth, quality);
+    const neighbours: NeighbourPlan[] = [];
+    for (const at of mix.at) {
+      const prepared = (await this.neighbours.get(at)) ?? null;
+      if (prepared?.plan.width === held.plan.width && prepared.plan.height === held.plan.height)
+        neighbours.push({ at, plan: await treated(prepared) });
+    }
+    return worker.mix(await treated(held), mix, neighbours, shutter);
+  }
+
   /** Bands are handed out as renderers come free, so that an empty sky does not leave one idle. */
   private async renderArea(
     { slot, shutter, quality, samples }: RenderRequest,
+    mixed: MixedPlan | null,
     plan: BlurPlan,
     out: Uint16Array,
     area: Area,
@@ -216,7 +267,8 @@ export class BlurPreview {
         while (next < area.y1 && ticket === this.newest) {
           const yFrom = next;
           next = Math.min(area.y1, yFrom + TILE_PX);
-          slices = Math.max(slices, await worker.render(slot, settings, yFrom, next, out));
+          const band = [settings, yFrom, next, out] as const;
+          slices = Math.max(slices, await (mixed === null ? worker.render(slot, ...band) : worker.renderMixed(mixed, ...band)));
         }
       }),
     );

@@ -1,5 +1,6 @@
 import {
   mattePlane,
+  mixFrames,
   pathBends,
   pathLengths,
   prepareBlur,
@@ -7,6 +8,7 @@ import {
   reduceColours,
   reducedSize,
   reducePasses,
+  renderMixedRows,
   renderRows,
   resizeMotionField,
   reuseMemory,
@@ -26,6 +28,8 @@ import {
   type ErrorRecord,
   type MatteChoice,
   type MattePlanes,
+  type MixedPlan,
+  type NeighbourPlan,
   type PathChoice,
   type RepairedField,
   type RepairStep,
@@ -33,6 +37,7 @@ import {
   type SpeedFigures,
   type Shutter,
   type Treatment,
+  type WantedNeighbours,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
 
@@ -171,6 +176,12 @@ export const blurWork = {
   treat(plan: BlurPlan, treatment: Treatment, depth: Float32Array | null, quality: BlurQuality): BlurPlan {
     return treatPlan(plan, treatment, depth, quality, sharedFloats, started());
   },
+  /** How this frame's blur and its neighbours' are mixed; in memory that goes afterwards. */
+  async mix(plan: BlurPlan, wanted: WantedNeighbours, neighbours: readonly NeighbourPlan[], shutter: Shutter): Promise<MixedPlan> {
+    const own = await openKernels?.();
+    if (own === undefined) throw new Error('the worker was used before it started');
+    return mixFrames(plan, wanted, neighbours, shutter, (layers) => own.openSlices(layers));
+  },
   /** How fast the element's covered pixels go. */
   speeds(inputs: MotionInputs): Answer<SpeedFigures | null> {
     return answer(() => speedFigures(decodeField(inputs).field, shapedPicture(inputs)));
@@ -182,20 +193,29 @@ export const blurWork = {
   render(slot: PlanSlot, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
     const { plan, session } = loaded.get(slot) ?? {};
     if (plan === undefined || session === undefined) throw new Error('no plan is loaded');
-    const [from, to] = settings.columns ?? [0, plan.width];
-    const rows = new Float32Array((yTo - yFrom) * plan.width * 4);
-    const slices = renderRows(plan, session, settings, yFrom, yTo, rows);
-    for (let y = yFrom; y < yTo; y++) {
-      const at = (y - yFrom) * plan.width;
-      started().floatToHalf(
-        rows.subarray((at + from) * 4, (at + to) * 4),
-        out.subarray((y * plan.width + from) * 4, (y * plan.width + to) * 4),
-      );
-    }
+    const rows = new Float32Array((yTo - yFrom) * plan.width * 4),
+      slices = renderRows(plan, session, settings, yFrom, yTo, rows);
+    putHalves(rows, plan.width, settings, yFrom, yTo, out);
+    return slices;
+  },
+  /** The same of a plan that is mixed with its neighbours'; only what these rows show is taken into this worker's memory. */
+  renderMixed(mixed: MixedPlan, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
+    const { width } = mixed.plan,
+      rows = new Float32Array((yTo - yFrom) * width * 4),
+      slices = renderMixedRows(mixed, settings, yFrom, yTo, rows, (layers) => started().openSlices(layers));
+    putHalves(rows, width, settings, yFrom, yTo, out);
     return slices;
   },
 };
 export type BlurWorker = typeof blurWork;
+
+function putHalves(rows: Float32Array, width: number, { columns }: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): void {
+  const [from, to] = columns ?? [0, width];
+  for (let y = yFrom; y < yTo; y++) {
+    const at = (y - yFrom) * width;
+    started().floatToHalf(rows.subarray((at + from) * 4, (at + to) * 4), out.subarray((y * width + from) * 4, (y * width + to) * 4));
+  }
+}
 
 type PictureInputs = Pick<FrameInputs, 'width' | 'height' | 'beauty' | 'matte' | keyof ShapeInputs>;
 export type MotionInputs = PictureInputs & Pick<FrameInputs, 'motion' | 'encoding' | 'repairs' | 'fps'>;

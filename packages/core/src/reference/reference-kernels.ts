@@ -186,9 +186,13 @@ class ReferenceSession implements SliceSession {
   }
 
   render(request: SliceRequest, out: Float32Array, outOffset: number, outStride: number): void {
-    const { box } = request;
+    const { box, parts } = request;
     for (let y = 0; y < box.height; y++) {
-      for (let x = 0; x < box.width; x++) out.set(this.pixel(request, box.x0 + x, box.y0 + y), outOffset + y * outStride + x * 4);
+      for (let x = 0; x < box.width; x++) {
+        const at = outOffset + y * outStride + x * 4,
+          made = this.pixel(request, box.x0 + x, box.y0 + y);
+        for (let c = 0; c < 4; c++) out[at + c] = made[c] + (parts ? out[at + c] : 0);
+      }
     }
   }
 
@@ -203,7 +207,10 @@ class ReferenceSession implements SliceSession {
   }
 
   private average(request: SliceRequest, x: number, y: number): number[] {
-    const sum = [0, 0, 0, 0];
+    const sum = [0, 0, 0, 0],
+      { box, parts } = request,
+      pixel = (y - box.y0) * box.width + x - box.x0,
+      shareOf = (s: number) => (parts ? parts.shares[parts.ends.findIndex((end) => s < end) * box.width * box.height + pixel] : 1);
     request.times.forEach((t, s) => {
       const seen = [0, 0, 0, 0];
       for (const index of request.layers) {
@@ -212,7 +219,7 @@ class ReferenceSession implements SliceSession {
         const clear = Math.max(0, 1 - seen[3]);
         for (let c = 0; c < 4; c++) seen[c] += clear * colour[c];
       }
-      for (let c = 0; c < 4; c++) sum[c] += request.weights[s] * seen[c];
+      for (let c = 0; c < 4; c++) sum[c] += request.weights[s] * shareOf(s) * seen[c];
     });
     return sum;
   }
@@ -231,7 +238,8 @@ function colourAt(layer: ApartLayer, request: SliceRequest, x: number, y: number
 
 const SETTLE_STEPS = 40,
   /** Where all steps still miss by more, one step back stays. */
-  LOST_PX = 0.5;
+  LOST_PX = 0.5,
+  SETTLE_REACH_PX = 8;
 
 /** The place in a layer whose path leads to a pixel: from one step back along the path there, again and again by what it misses. */
 function placeAt(layer: SliceLayer, model: SliceRequest['path'], x: number, y: number, t: number): [number, number] | null {
@@ -239,6 +247,8 @@ function placeAt(layer: SliceLayer, model: SliceRequest['path'], x: number, y: n
   if (here === null) return null;
   const [dx, dy] = model === 'arc' ? wayOf(here, -1) : lineBack(here);
   const first: [number, number] = [x - dx, y - dy];
+  // No place is looked for farther than this from the first.
+  const far = SETTLE_REACH_PX + Math.max(Math.abs(dx), Math.abs(dy)) / 2;
   let place = first,
     missed = 0;
   for (let step = 0; step < SETTLE_STEPS; step++) {
@@ -249,7 +259,8 @@ function placeAt(layer: SliceLayer, model: SliceRequest['path'], x: number, y: n
     missed = Math.hypot(rx, ry);
     if (missed < 1e-6) break;
     const [xx, xy, yx, yy] = flow.gradient;
-    place = [place[0] + rx - xx * rx - xy * ry, place[1] + ry - yx * rx - yy * ry];
+    const near = (v: number, c: 0 | 1) => Math.min(first[c] + far, Math.max(first[c] - far, v));
+    place = [near(place[0] + rx - xx * rx - xy * ry, 0), near(place[1] + ry - yx * rx - yy * ry, 1)];
   }
   return missed < LOST_PX ? place : first;
 }

@@ -29,14 +29,17 @@ export interface TimeSlices {
   readonly weights: Float32Array;
 }
 
-/** Stratified midpoints, each with the light of its part of the exposure. The weights add up to 1. */
-export function sliceTimes(shutter: Shutter, count: number): TimeSlices {
+/**
+ * Stratified midpoints, each with the light of its part of the exposure; the weights of a whole exposure add up to 1.
+ * @param from,to the part of the time that the shutter is open, 0..1
+ */
+export function sliceTimes({ opens, closes, strength, shape }: Shutter, count: number, from = 0, to = 1): TimeSlices {
   const times = new Float32Array(count),
-    weights = new Float32Array(count);
+    weights = new Float32Array(count),
+    at = (i: number) => from + (i / count) * (to - from);
   for (let i = 0; i < count; i++) {
-    times[i] = shutter.strength * (shutter.opens + ((i + 0.5) / count) * (shutter.closes - shutter.opens));
-    weights[i] =
-      shutter.shape === undefined || shutter.shape.kind === 'even' ? 1 / count : exposureWithin(shutter.shape, i / count, (i + 1) / count);
+    times[i] = strength * (opens + at(i + 0.5) * (closes - opens));
+    weights[i] = shape === undefined || shape.kind === 'even' ? (to - from) / count : exposureWithin(shape, at(i), at(i + 1));
   }
   return { times, weights };
 }

@@ -1,8 +1,8 @@
 import { renderRows } from '../blur/render/apply';
-import type { PlannedLayer } from '../blur/model/blur-plan';
+import type { OpenSlices, PlannedLayer } from '../blur/model/blur-plan';
 import { SEEN, UNKNOWN } from '../blur/occlusion/frame-look';
 import { sourceErrors, type SourceErrors } from './source-errors';
-import { TRUST_CAUSES, type OpenSlices, type TrustCause, type TrustMap, type TrustRequest } from './trust-map';
+import { TRUST_CAUSES, type TrustCause, type TrustMap, type TrustRequest } from './trust-map';
 
 /** What was found in another frame is trusted, but for sampling it there; what is made up is not. */
 const OFF_SEEN = 0.08,

@@ -1,4 +1,3 @@
-import type { SliceSession } from '@ivrex/kernels/interface';
 import type { BlurInput } from '../blur/model/blur-input';
 import type { BlurPlan } from '../blur/model/blur-plan';
 import type { Shutter } from '../shutter/shutter';
@@ -27,9 +26,6 @@ export interface TrustMap {
   /** All of them together. */
   readonly expected: Float32Array;
 }
-
-/** Opens a renderer of other layers on the same kernels. */
-export type OpenSlices = (layers: BlurPlan['layers']) => SliceSession;
 
 export interface TrustRequest {
   readonly plan: BlurPlan;

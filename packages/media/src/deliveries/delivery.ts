@@ -7,7 +7,8 @@ import { assertBelow, removeLeftovers, writeFileAtomic } from '../files/atomic-w
 import type { BlurPool } from '../tasks/blur-pool';
 import { fileRequests, makeFiles, type FileRequest } from './deliver-frame';
 import { elementOf, rateOf } from './element-frames';
-import { frameKey, hashFile, stampOf, type Digests } from './frame-key';
+import { stampOf } from '../files/files-read';
+import { frameKey, hashFile, type Digests } from './frame-key';
 import { makeReviewMovie } from '../writers/review-movie';
 import { relativeDocument, type ShotBook } from './shot-book';
 

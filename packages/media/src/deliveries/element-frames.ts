@@ -13,6 +13,7 @@ import { IvrexError, plateFrame, shutterAt, type DepthDetection, type ShutterPla
 import type { AssembledFrame, FrameElement } from './assemble-frame';
 import type { DepthSources } from '../frames/depth-pass';
 import type { FrameFiles, FrameSources, MatteFile } from '../frames/pass-files';
+import { wantedNeighbours, type BlurFrame } from '../tasks/blur-pool';
 import { ShotBook } from './shot-book';
 
 /** An element by its id; null or one that is gone is the main one. */
@@ -75,6 +76,24 @@ export function frameSources(
       fps: rateOf(book, beauty),
     },
   };
+}
+
+/** One frame of an element's blur, its neighbours with it where their blur is to be mixed in. @throws IvrexError badSetting, missingFrame */
+export function blurFrame(book: ShotBook, frame: number, element: Element = book.settings.elements[0]): BlurFrame {
+  const { settings } = book,
+    { sources, shutter } = frameSources(book, frame, element);
+  const blurred = {
+    sources,
+    bothFrames: settings.bothFrames,
+    path: settings.path,
+    hidden: settings.hidden,
+    limits: shutter,
+    settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
+  } as const;
+  const wanted = wantedNeighbours(blurred).at;
+  const beside = (at: -1 | 1, files: FrameFiles | null | undefined) =>
+    wanted.includes(at) && files ? frameSources(book, frame + at, element).sources : null;
+  return { ...blurred, before: beside(-1, sources.previous), after: beside(1, sources.next) };
 }
 
 /** What detection of an element's depth reads: a frame from the middle with its neighbours. Null without depth or picture. @throws IvrexError notFound */
@@ -166,22 +185,7 @@ export function frameElement(book: ShotBook, element: Element, frame: number): F
     const shape = { edge: place.edge, shadow: place.shadow };
     return { ...laid, from: { kind: 'still', request: { files, shape, grade: before, lens } } };
   }
-  const { sources, shutter } = frameSources(book, frame, element);
-  return {
-    ...laid,
-    from: {
-      kind: 'moving',
-      frame: {
-        sources,
-        path: settings.path,
-        hidden: settings.hidden,
-        limits: shutter,
-        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
-        grade: before,
-        lens,
-      },
-    },
-  };
+  return { ...laid, from: { kind: 'moving', frame: { ...blurFrame(book, frame, element), grade: before, lens } } };
 }
 
 /** The plate's frame at a frame of the shot: of another rate it may be another one. Every other pass is taken by its number. */

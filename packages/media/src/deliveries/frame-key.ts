@@ -1,25 +1,19 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { stat } from 'node:fs/promises';
 import { pipeline } from 'node:stream/promises';
 import { IvrexError } from '@ivrex/core';
 import { codeOf, reasonOf } from '../files/atomic-write';
 import type { FileRequest } from './deliver-frame';
 import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
+import { filesRead, replaceFiles, stampOf } from '../files/files-read';
 
 /** Another one whenever the same inputs and settings come out otherwise: everything is made anew then. */
-export const FORM = 'frame 4';
+export const FORM = 'frame 5';
 
 /** What files hold. */
 export interface Digests {
   /** SHA-256 of the file's bytes, hexadecimal; null when it can't be read. */
   digestOf(file: string): Promise<string | null>;
-}
-
-/** A text that changes when the file is written anew; null when it is not there. */
-export async function stampOf(file: string): Promise<string | null> {
-  const there = await stat(file, { bigint: true }).catch(() => null);
-  return there === null ? null : `${there.size}-${there.mtimeNs}-${there.ino}`;
 }
 
 /** SHA-256 of a file's bytes, hexadecimal. @throws IvrexError missingFile */
@@ -49,13 +43,6 @@ export class KnownDigests implements Digests {
   }
 }
 
-/** All files that plain data names, each once. */
-export function filesRead(data: unknown): string[] {
-  const files = new Set<string>();
-  walk(data, (file) => files.add(fileOnDisk(file)));
-  return [...files];
-}
-
 /**
  * Stands for everything that a frame's files depend on: what the files that are read hold (not where they are), all settings, the form. Equal
  * keys mean equal bytes.
@@ -64,17 +51,8 @@ export async function frameKey(requests: readonly FileRequest[], digests: Digest
   const contents = new Map<string, string>();
   for (const file of filesRead(requests.map((r) => r.layers))) contents.set(file, (await digests.digestOf(file)) ?? 'not there');
   const nameless = requests.map(({ layers, form, attributes }) => ({ layers, form, attributes: [...attributes] }));
-  const replaced = walk(nameless, (file) => `${contents.get(fileOnDisk(file)) ?? ''} ${parseMovieFrame(file)?.frame ?? ''}`);
+  const replaced = replaceFiles(nameless, (file) => `${contents.get(fileOnDisk(file)) ?? ''} ${parseMovieFrame(file)?.frame ?? ''}`);
   return createHash('sha256')
     .update(JSON.stringify([FORM, replaced]))
     .digest('hex');
-}
-
-/** The same data with every "file" replaced by what `name` says of it. */
-function walk(value: unknown, name: (file: string) => unknown): unknown {
-  if (Array.isArray(value)) return value.map((v) => walk(v, name));
-  if (typeof value !== 'object' || value === null) return value;
-  return Object.fromEntries(
-    Object.entries(value).map(([key, v]) => [key, key === 'file' && typeof v === 'string' ? name(v) : walk(v, name)]),
-  );
 }

@@ -4,18 +4,23 @@ import {
   MOST_SLICES,
   type PlanReport,
   TOO_FAST,
-  planReach,
+  mixReach,
+  neighboursToMix,
   type ApplySettings,
   type Attribute,
   type Compression,
   type Grade,
   type Lens,
+  type MixedPlan,
+  type NeighbourPlan,
   type PathChoice,
   type SpeedLimits,
+  type WantedNeighbours,
   type Window,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
 import { heldSharedOf } from '../host/collect';
+import { filesRead, stampOf } from '../files/files-read';
 import type { FrameSources } from '../frames/pass-files';
 import type { HostOptions } from '../host/node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
@@ -29,6 +34,11 @@ export interface PoolOptions extends HostOptions {
 
 export interface BlurFrame {
   readonly sources: FrameSources;
+  /** The frames before and after as frames of their own, for blur that is mixed of both; null where there is none, or none is wanted. */
+  readonly before?: FrameSources | null;
+  readonly after?: FrameSources | null;
+  /** "off": the blur of this frame alone. */
+  readonly bothFrames: 'auto' | 'off';
   readonly path: PathChoice;
   /** "off": what is hidden is made up from its surroundings alone. */
   readonly hidden: 'auto' | 'off';
@@ -63,12 +73,17 @@ export interface MadePicture {
 const BANDS_PER_THREAD = 2;
 const BAND_STEP_PX = 32;
 
+/** A frame's own and both of its neighbours'. */
+const KEPT_PLANS = 3;
+
 /** The header attribute that says what a picture was made with. */
 export const MADE_ATTRIBUTE = 'ivrexBlur';
 
 /** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
 export class BlurPool {
   private readonly pool: Piscina;
+  /** By all that they are made of, the latest last: the next frame of a sequence asks for its neighbours' again. */
+  private readonly plans = new Map<string, Promise<Prepared>>();
   readonly threads: number;
 
   constructor(options: PoolOptions) {
@@ -96,33 +111,45 @@ export class BlurPool {
   }
 
   async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
-    const prepared = await this.run<'prepare'>(
-      {
-        kind: 'prepare',
-        sources: frame.sources,
-        path: frame.path,
-        hidden: frame.hidden,
-        reachFrames: planReach(frame.settings.shutter),
-        treatment: {
-          limits: { floorPx: frame.limits?.floorPx ?? null, ceilingPx: frame.limits?.ceilingPx ?? null },
-          grade: frame.grade ?? null,
-          lens: frame.lens ?? null,
-        },
-      },
-      signal,
+    const { settings, limits = null } = frame;
+    const wanted = wantedNeighbours(frame);
+    const sources = wanted.at.flatMap((at) => {
+      const there = at < 0 ? frame.before : frame.after;
+      return there ? [{ at, there }] : [];
+    });
+    const reach = mixReach(wanted, settings.shutter);
+    // This frame's fault is the one to tell: neighbours are left out when they can't be read.
+    const [prepared, ...beside] = await Promise.all([
+      this.prepare(frame, frame.sources, reach, signal),
+      ...sources.map(({ at, there }) =>
+        this.prepare(frame, there, reach, signal).then(
+          ({ plan }): NeighbourPlan => ({ at, plan }),
+          (error: unknown) => {
+            if (error instanceof IvrexError && error.code !== 'cancelled') return null;
+            throw error;
+          },
+        ),
+      ),
+    ]);
+    const neighbours = beside.filter(
+      (n): n is NeighbourPlan => n !== null && n.plan.width === prepared.plan.width && n.plan.height === prepared.plan.height,
     );
-    const { plan } = prepared;
+    const mixed: MixedPlan =
+      wanted.at.length === 0 && wanted.note === null
+        ? { plan: prepared.plan, neighbours: [], mix: null }
+        : await this.run<'mix'>({ kind: 'mix', plan: prepared.plan, wanted, neighbours, shutter: settings.shutter }, signal);
+    const { plan } = mixed;
     const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
     const most = await Promise.all(
       bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
         this.run<'rows'>(
-          { kind: 'rows', plan, settings: frame.settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) },
+          { kind: 'rows', mixed, settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) },
           signal,
         ),
       ),
     );
     const mostSlices = Math.max(0, ...most);
-    heldSharedOf([plan, out]);
+    heldSharedOf([mixed, out]);
     return {
       width: plan.width,
       height: plan.height,
@@ -131,12 +158,48 @@ export class BlurPool {
       attributes: prepared.attributes,
       prepared,
       report:
-        mostSlices < MOST_SLICES || frame.settings.samples !== 'auto'
+        mostSlices < MOST_SLICES || settings.samples !== 'auto'
           ? plan.report
           : { ...plan.report, warnings: [...plan.report.warnings, TOO_FAST] },
       mostSlices,
-      made: describeBlur(plan.report, frame.settings.shutter, frame.limits ?? null, mostSlices),
+      made: describeBlur(plan.report, settings.shutter, limits, mostSlices),
     };
+  }
+
+  /** A frame's plan: the one that is kept, if its files are the same as then. */
+  private async prepare(
+    { path, hidden, limits, grade, lens }: BlurFrame,
+    sources: FrameSources,
+    reachFrames: number,
+    signal?: AbortSignal,
+  ): Promise<Prepared> {
+    const task = {
+      kind: 'prepare',
+      sources,
+      path,
+      hidden,
+      reachFrames,
+      treatment: {
+        limits: { floorPx: limits?.floorPx ?? null, ceilingPx: limits?.ceilingPx ?? null },
+        grade: grade ?? null,
+        lens: lens ?? null,
+      },
+    } as const;
+    const stamps = await Promise.all(filesRead(sources).map(stampOf)),
+      key = JSON.stringify([task, stamps]);
+    const kept = this.plans.get(key);
+    if (kept !== undefined) {
+      this.plans.delete(key);
+      this.plans.set(key, kept);
+      return unlessAborted(kept, signal);
+    }
+    // Not under the signal: others may wait for the same plan.
+    const made = this.run<'prepare'>(task);
+    this.plans.set(key, made);
+    for (const old of this.plans.keys()) if (this.plans.size > KEPT_PLANS) this.plans.delete(old);
+    // What could not be made is tried anew by whoever asks next.
+    made.catch(() => this.plans.get(key) === made && this.plans.delete(key));
+    return unlessAborted(made, signal);
   }
 
   /** One picture as an OpenEXR file of plain channels. @throws IvrexError cannotWrite */
@@ -151,6 +214,33 @@ export class BlurPool {
   async close(): Promise<void> {
     await this.pool.destroy();
   }
+}
+
+/** @throws IvrexError cancelled as soon as the signal says so */
+async function unlessAborted<T>(made: Promise<T>, signal?: AbortSignal): Promise<T> {
+  if (signal === undefined) return made;
+  const cancelled = () => new IvrexError('cancelled', 'it was cancelled');
+  if (signal.aborted) throw cancelled();
+  let stop = (): void => undefined;
+  const aborted = new Promise<never>((_, reject) => {
+    stop = () => reject(cancelled());
+    signal.addEventListener('abort', stop);
+  });
+  try {
+    return await Promise.race([made, aborted]);
+  } finally {
+    signal.removeEventListener('abort', stop);
+  }
+}
+
+/** The neighbours whose files a frame's blur reads to mix theirs in. */
+export function wantedNeighbours({
+  bothFrames,
+  settings: { shutter, quality },
+  limits,
+  path,
+}: Pick<BlurFrame, 'bothFrames' | 'settings' | 'limits' | 'path'>): WantedNeighbours {
+  return neighboursToMix({ bothFrames, quality, shutter, limits: limits ?? null, path });
 }
 
 /** Bands that start on tile rows, top to bottom. */

@@ -1,39 +1,20 @@
-import sharp from 'sharp';
-import {
-  compareWithin,
-  limitSpeeds,
-  prepareBlur,
-  planReach,
-  renderRows,
-  viewColours,
-  type DisplayTransform,
-  type PathChoice,
-  type PlacedComparison,
-  type PlanReport,
-  type Shutter,
-  type SpeedLimits,
-} from '@ivrex/core';
-import { heldSharedOf } from '../host/collect';
-import { loadFramePasses } from '../frames/frame-passes';
-import type { FrameSources, PictureFile } from '../frames/pass-files';
+import encode from 'sharp';
+import { compareWithin, viewColours, type DisplayTransform, type PlacedComparison } from '@ivrex/core';
+import type { PictureFile } from '../frames/pass-files';
 import { loadReference } from './match-task';
 import type { NodeHost } from '../host/node-host';
 
-/** One frame of a shot report. */
+/** One blurred frame of a shot report. */
 export interface ReportFrameRequest {
-  readonly sources: FrameSources;
-  readonly path: PathChoice;
-  readonly hidden: 'auto' | 'off';
-  readonly limits: SpeedLimits | null;
-  readonly shutter: Shutter;
-  readonly samples: 'auto' | number;
+  readonly width: number;
+  readonly height: number;
+  readonly rgba: Float32Array;
+  readonly sharp: Float32Array;
   readonly reference: PictureFile | null;
   readonly transform: DisplayTransform;
 }
 
 export interface ReportFrame {
-  readonly report: PlanReport;
-  readonly mostSlices: number;
   /** Against the reference; null without one. */
   readonly figures: PlacedComparison | null;
   /** The same of the sharp picture: what the blur is worth. */
@@ -49,25 +30,12 @@ const GAIN = 4;
 
 /** @throws IvrexError about the file that is at fault */
 export async function reportFrame(request: ReportFrameRequest, host: NodeHost): Promise<ReportFrame> {
-  const { sources, path, hidden, limits, shutter, samples, transform } = request;
-  const passes = await loadFramePasses(sources, host);
-  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: planReach(shutter) });
-  heldSharedOf(whole);
-  const plan = limits === null ? whole : limitSpeeds(whole, limits),
-    { width, height } = plan;
-  const blurred = new Float32Array(width * height * 4),
-    session = host.kernels.openSlices(plan.layers);
-  let mostSlices = 0;
-  try {
-    mostSlices = renderRows(plan, session, { shutter, quality: 'final', samples }, 0, height, blurred);
-  } finally {
-    session.close();
-  }
-  const reference = request.reference === null ? null : await loadReference(request.reference, passes, host);
-  const against = (rgba: Float32Array) => reference && compareWithin(rgba, reference.rgba, width, height, plan.sharp, null, null);
+  const { width, height, rgba: blurred, sharp, transform } = request;
+  const reference = request.reference === null ? null : await loadReference(request.reference, request, host);
+  const against = (rgba: Float32Array) => reference && compareWithin(rgba, reference.rgba, width, height, sharp, null, null);
   const png = async (title: string, rgb: Float32Array) => ({ title, png: await pngOf(rgb, width, height) });
   const pictures = [
-    await png('Sharp', viewColours(plan.sharp, transform)),
+    await png('Sharp', viewColours(sharp, transform)),
     await png('Blurred', viewColours(blurred, transform)),
     ...(reference === null
       ? []
@@ -77,12 +45,10 @@ export async function reportFrame(request: ReportFrameRequest, host: NodeHost): 
         ]),
   ];
   return {
-    report: plan.report,
-    mostSlices,
     figures: against(blurred),
-    before: against(plan.sharp),
+    before: against(sharp),
     pictures,
-    warnings: [...passes.warnings, ...(reference?.warnings ?? [])],
+    warnings: reference?.warnings ?? [],
   };
 }
 
@@ -95,6 +61,6 @@ function differenceOf(a: Float32Array, b: Float32Array): Float32Array {
 /** 8 bits, made smaller when it is wide. */
 async function pngOf(rgb: Float32Array, width: number, height: number): Promise<Uint8Array> {
   const data = Uint8Array.from(rgb, (v) => Math.round(255 * Math.min(1, Math.max(0, v || 0))));
-  const image = sharp(data, { raw: { width, height, channels: 3 } });
+  const image = encode(data, { raw: { width, height, channels: 3 } });
   return (width > MOST_WIDTH ? image.resize(MOST_WIDTH) : image).png({ compressionLevel: 9 }).toBuffer();
 }

@@ -1,8 +1,8 @@
 import {
   IvrexError,
-  layersOfRows,
+  mixFrames,
   prepareBlur,
-  renderRows,
+  renderMixedRows,
   sharedFloats,
   treatPlan,
   type ApplySettings,
@@ -12,8 +12,12 @@ import {
   type DepthDetection,
   type ErrorRecord,
   type Identification,
+  type MixedPlan,
+  type NeighbourPlan,
   type PathChoice,
+  type Shutter,
   type Treatment,
+  type WantedNeighbours,
   type Window,
 } from '@ivrex/core';
 import {
@@ -59,8 +63,15 @@ export type Task =
       readonly treatment: Treatment;
     }
   | {
-      readonly kind: 'rows';
+      readonly kind: 'mix';
       readonly plan: BlurPlan;
+      readonly wanted: WantedNeighbours;
+      readonly neighbours: readonly NeighbourPlan[];
+      readonly shutter: Shutter;
+    }
+  | {
+      readonly kind: 'rows';
+      readonly mixed: MixedPlan;
       readonly settings: ApplySettings;
       readonly yFrom: number;
       readonly yTo: number;
@@ -92,6 +103,7 @@ export interface Prepared {
 
 export interface TaskResults {
   prepare: Prepared;
+  mix: MixedPlan;
   /** The most slices used. */
   rows: number;
   still: StillElement;
@@ -140,14 +152,16 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         warnings: passes.warnings,
       };
     }
+    case 'mix': {
+      const mixed = mixFrames(task.plan, task.wanted, task.neighbours, task.shutter, (layers) => host.kernels.openSlices(layers));
+      heldSharedOf([task.plan, task.neighbours]);
+      return mixed;
+    }
     case 'rows': {
-      const session = host.kernels.openSlices(layersOfRows(task.plan, task.settings.shutter, task.yFrom, task.yTo));
-      try {
-        return renderRows(task.plan, session, task.settings, task.yFrom, task.yTo, task.out);
-      } finally {
-        session.close();
-        heldSharedOf(task.plan, (task.yTo - task.yFrom) / task.plan.height);
-      }
+      const { mixed, settings, yFrom, yTo, out } = task;
+      const slices = renderMixedRows(mixed, settings, yFrom, yTo, out, (layers) => host.kernels.openSlices(layers));
+      heldSharedOf(mixed, (yTo - yFrom) / mixed.plan.height);
+      return slices;
     }
     case 'still':
       return loadStillElement(task.request, host);

@@ -16,6 +16,7 @@ import {
   verdictOf,
   planReach,
   type MotionField,
+  type OpenSlices,
   type PathChoice,
   type RepairKind,
   type Shutter,
@@ -68,7 +69,7 @@ export async function trustMapOf(
   const whole = prepareBlur({ ...passes, path, hidden, reachFrames: planReach(shutter) });
   heldSharedOf(whole);
   const plan = limits === null ? whole : limitSpeeds(whole, limits);
-  const open = (layers: typeof plan.layers) => host.kernels.openSlices(layers);
+  const open: OpenSlices = (layers) => host.kernels.openSlices(layers);
   const doubtful = await doubtfulVectors(sources, passes, host);
   const map = makeTrustMap({ plan, shutter, input: { passes: { ...passes, path }, doubtful } }, open);
   const blurred = new Float32Array(plan.width * plan.height * 4),

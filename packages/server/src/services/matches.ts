@@ -14,7 +14,7 @@ import type {
 } from '@ivrex/contract';
 import { focusOn, packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
 import { IvrexError, orNull, shutterAt } from '@ivrex/core';
-import { assembledFrame, assembleFrame, frameSources, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
+import { assembledFrame, assembleFrame, blurFrame, frameSources, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
 import { findShutterMatch } from '../db/queries/find-shutter-match';
 import { insertShutterMatch } from '../db/queries/insert-shutter-match';
@@ -124,14 +124,7 @@ export class Matches {
     const detail = await shotDetail(database, shotId);
     return this.blurs.of(hashOf([shotId, detail.look, state.settings, frame, element]), async () => {
       const settings = focusOn(state.settings, element);
-      const { sources, shutter } = frameSources(await measuredBook(this.services, shotId, settings), frame);
-      const { rgba, width, height } = await pool.blur({
-        sources,
-        path: settings.path,
-        hidden: settings.hidden,
-        limits: shutter,
-        settings: { shutter: shutterAt(shutter, frame), quality: 'final', samples: settings.samples },
-      });
+      const { rgba, width, height } = await pool.blur(blurFrame(await measuredBook(this.services, shotId, settings), frame));
       return packRaster({ width, height, format: 'rgba16f', names: ['rgba'] }, [
         await pool.run<'halves'>({ kind: 'halves', values: rgba }),
       ]);

@@ -8,8 +8,8 @@ import {
   type ShotId,
   type ShotReport,
 } from '@ivrex/contract';
-import { describeBlur, describeShutter, orNull, shutterAt, type PlacedComparison, type Shutter } from '@ivrex/core';
-import { frameSources } from '@ivrex/media';
+import { describeBlur, describeShutter, orNull, type PlacedComparison, type Shutter } from '@ivrex/core';
+import { blurFrame } from '@ivrex/media';
 import { costOf, type Matches } from './matches';
 import type { MotionAudits } from './motion-audits';
 import { readMotionPass } from './motion-readings';
@@ -88,18 +88,16 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
   const { pool, matches } = services,
     { settings, shot } = detail;
   const book = await measuredBook(services, shot.id, settings);
-  const { sources, shutter } = frameSources(book, frame);
-  const reference = referenceAt(detail, frame);
-  const now = shutterAt(shutter, frame);
+  const reference = referenceAt(detail, frame),
+    blurred = blurFrame(book, frame),
+    { rgba, width, height, report, mostSlices, prepared } = await pool.blur(blurred);
   const made = await pool.run<'reportFrame'>({
     kind: 'reportFrame',
     request: {
-      sources,
-      path: settings.path,
-      hidden: settings.hidden,
-      limits: shutter,
-      shutter: now,
-      samples: settings.samples,
+      width,
+      height,
+      rgba,
+      sharp: prepared.plan.sharp,
       reference: reference && book.pictureAt(reference.id, frame),
       // A table is the page's; a report shows the plain curve.
       transform: typeof settings.displayTransform === 'string' ? settings.displayTransform : 'srgb',
@@ -110,10 +108,10 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
     reference: reference?.name ?? null,
     figures: finite(made.figures),
     before: finite(made.before),
-    made: describeBlur(made.report, rounded(now), shutter, made.mostSlices),
+    made: describeBlur(report, rounded(blurred.settings.shutter), blurred.limits ?? null, mostSlices),
     trust: (await matches.trustOf(detail, frame)).verdict,
     pictures: made.pictures.map(({ title, png }) => ({ title, base64: Buffer.from(png).toString('base64') })),
-    warnings: [...made.warnings, ...made.report.warnings, ...made.report.notes],
+    warnings: [...prepared.warnings, ...made.warnings, ...report.warnings, ...report.notes],
   };
 }
 

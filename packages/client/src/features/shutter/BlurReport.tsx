@@ -19,6 +19,12 @@ export function BlurReport({ samples }: { readonly samples: ShotSettings['sample
     ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
     ['Paths', report.changesPace ? `${report.pathModel}, with changes of pace` : report.pathModel],
     ['Frames used', report.neighbours.length === 2 ? 'before, this and after' : ['this', ...report.neighbours].join(' and ')],
+    ...(report.mixed.length === 0
+      ? []
+      : ([['Mixed in', `the frame ${report.mixed.join(' and the frame ')}, ${percent(report.mixedShare)} of the picture`]] as [
+          string,
+          string,
+        ][])),
     ['Hidden parts', `found for ${percent(report.seenShare)} of the covered pixels, made up for ${percent(report.inpaintedShare)}`],
     ['Edges', `${report.separatedPixels} shared pixels taken apart`],
     ...(blurred === null

@@ -12,6 +12,7 @@ import { BlurReport } from './BlurReport';
 import { HiddenCard } from './HiddenCard';
 import { IntervalStrip } from './IntervalStrip';
 import { LooksCard } from './LooksCard';
+import { NeighboursCard } from './NeighboursCard';
 import { PathCard } from './PathCard';
 import { SpeedsCard } from './SpeedsCard';
 import { StrengthCard } from './StrengthCard';
@@ -149,6 +150,7 @@ export function ShutterPanel() {
       <StrengthCard />
       <PathCard />
       <SpeedsCard />
+      <NeighboursCard />
       <HiddenCard />
       <LooksCard />
       <BlurReport samples={settings.samples} />

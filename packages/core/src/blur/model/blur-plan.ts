@@ -1,4 +1,4 @@
-import type { SliceLayer } from '@ivrex/kernels/interface';
+import type { SliceLayer, SliceSession } from '@ivrex/kernels/interface';
 
 /** How a point travels during the exposure. "auto" takes arcs. */
 export type PathChoice = 'auto' | 'straight' | 'bent' | 'arc';
@@ -29,6 +29,9 @@ export interface PlannedLayer extends SliceLayer {
   readonly origins: Uint8Array;
 }
 
+/** Opens a renderer of these layers; it is closed before those that were opened earlier. */
+export type OpenSlices = (layers: readonly SliceLayer[]) => SliceSession;
+
 /** What was used, for the artist. */
 export interface PlanReport {
   readonly pathModel: 'straight' | 'bent' | 'arc';
@@ -39,6 +42,9 @@ export interface PlanReport {
   readonly layerCount: number;
   /** Neighbouring frames that were looked at. */
   readonly neighbours: readonly ('before' | 'after')[];
+  /** Neighbours whose blur is mixed into this frame's, and the share of the picture that comes from them. */
+  readonly mixed: readonly ('before' | 'after')[];
+  readonly mixedShare: number;
   /** Share of the covered pixels behind which a farther surface was found in a neighbouring frame or the clean background. */
   readonly seenShare: number;
   /** The same, made up from the surroundings. */

@@ -52,6 +52,8 @@ export function reportOn(
     orderFrom,
     layerCount: pictures.size,
     neighbours: [...(input.previous ? (['before'] as const) : []), ...(input.next ? (['after'] as const) : [])],
+    mixed: [],
+    mixedShare: 0,
     seenShare: share(seen),
     inpaintedShare: share(inpainted),
     separatedPixels: separated,

@@ -1,6 +1,7 @@
 import { NODE_FLOATS, NODE_PX, type Box, type SliceLayer, type SliceSession } from '@ivrex/kernels/interface';
 import { reachFrames, sliceTimes, type Shutter } from '../../shutter/shutter';
-import { TILE_PX, tilesAcross, type BlurPlan, type BlurQuality } from '../model/blur-plan';
+import { BLOCK_PX, toBlocks, type FrameMix, type MixedPlan, type MixPart, type NeighbourPlan } from '../model/frame-mix';
+import { TILE_PX, tilesAcross, type BlurPlan, type BlurQuality, type OpenSlices, type Size } from '../model/blur-plan';
 
 export interface ApplySettings {
   readonly shutter: Shutter;
@@ -19,7 +20,16 @@ export const MOST_SLICES = 512;
 export const TOO_FAST = `Its fastest streaks need more than ${MOST_SLICES} samples: copies may show in them. Give a speed ceiling, or check the motion.`;
 const MAX_SLICES: Record<BlurQuality, number> = { final: MOST_SLICES, draft: 24 };
 
-/** Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
+/** What a frame's blur is mixed with: the neighbours' plans with renderers of their layers, and how. */
+export interface FrameMixing {
+  readonly mix: FrameMix;
+  readonly neighbours: readonly (NeighbourPlan & { readonly session: SliceSession })[];
+}
+
+/**
+ * Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used.
+ * @param mixing null: this frame alone
+ */
 export function renderRows(
   plan: BlurPlan,
   session: SliceSession,
@@ -27,6 +37,7 @@ export function renderRows(
   yFrom: number,
   yTo: number,
   out: Float32Array,
+  mixing: FrameMixing | null = null,
 ): number {
   if (reachFrames(settings.shutter) > plan.reachFrames + 1e-6)
     throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(settings.shutter)}`);
@@ -36,30 +47,202 @@ export function renderRows(
   for (let y = yFrom; y < yTo; y = (Math.floor(y / TILE_PX) + 1) * TILE_PX) {
     const height = Math.min((Math.floor(y / TILE_PX) + 1) * TILE_PX, yTo) - y;
     for (let x = from; x < to; x += TILE_PX) {
-      const box = { x0: x, y0: y, width: Math.min(TILE_PX, plan.width - x), height };
-      const { layers, travelPx } = layersAt(plan, box, settings.shutter);
-      if (layers.length === 0) {
-        for (let row = 0; row < height; row++)
-          out.fill(0, (y - yFrom + row) * stride + x * 4, (y - yFrom + row) * stride + (x + box.width) * 4);
-        continue;
-      }
-      if (travelPx < STILL_PX) {
-        copyBox(plan, box, out, (y - yFrom) * stride + x * 4);
-        continue;
-      }
-      const slices = sliceCount(travelPx, settings);
+      const box = { x0: x, y0: y, width: Math.min(TILE_PX, plan.width - x), height },
+        at = (y - yFrom) * stride + x * 4;
+      const used = mixing === null ? null : sharesOfBox(plan, mixing.mix, box);
+      const slices =
+        mixing === null || used === null
+          ? renderBox(plan, session, settings, box, out, at)
+          : renderMixed(plan, session, settings, box, mixing, used, out, at);
       most = Math.max(most, slices);
-      const { times, weights } = sliceTimes(settings.shutter, slices);
-      session.render(
-        { layers, times, weights, path: plan.path, filter: settings.quality === 'final' ? 'cubic' : 'linear', box },
-        out,
-        (y - yFrom) * stride + x * 4,
-        stride,
-      );
     }
   }
   for (let row = 0; row < yTo - yFrom; row++) clampAlpha(out, row * plan.width + from, row * plan.width + Math.min(to, plan.width));
   return most;
+}
+
+function renderBox(plan: BlurPlan, session: SliceSession, settings: ApplySettings, box: Box, out: Float32Array, at: number): number {
+  const { shutter } = settings,
+    { layers, travelPx } = layersAt(plan, box, shutter.opens * shutter.strength, shutter.closes * shutter.strength);
+  if (layers.length === 0) {
+    fillBox(plan, box, out, at);
+    return 0;
+  }
+  if (travelPx < STILL_PX) {
+    copyBox(plan, box, out, at);
+    return 0;
+  }
+  const slices = sliceCount(travelPx, settings);
+  session.render({ ...sliceTimes(shutter, slices), layers, path: plan.path, filter: filterOf(settings), box }, out, at, plan.width * 4);
+  return slices;
+}
+
+function filterOf({ quality }: ApplySettings): 'cubic' | 'linear' {
+  return quality === 'final' ? 'cubic' : 'linear';
+}
+
+/** By part and pixel of the box: what the neighbour counts; null where no neighbour counts anywhere. */
+function sharesOfBox({ width, height }: Size, { parts, shares }: FrameMix, box: Box): Float32Array | null {
+  const across = Math.ceil(width / BLOCK_PX),
+    down = Math.ceil(height / BLOCK_PX),
+    pixels = box.width * box.height;
+  const out = new Float32Array(parts.length * pixels);
+  let any = 0;
+  for (let y = 0; y < box.height; y++) {
+    const v = Math.min(down - 1, Math.max(0, toBlocks(box.y0 + y))),
+      top = Math.floor(v),
+      fv = v - top,
+      bottom = Math.min(down - 1, top + 1);
+    for (let x = 0; x < box.width; x++) {
+      const u = Math.min(across - 1, Math.max(0, toBlocks(box.x0 + x))),
+        left = Math.floor(u),
+        fu = u - left,
+        right = Math.min(across - 1, left + 1);
+      for (let part = 0, k = y * box.width + x, first = 0; part < parts.length; part++, k += pixels, first += across * down) {
+        if (parts[part].neighbour === 0) continue;
+        const above = shares[first + top * across + left] * (1 - fu) + shares[first + top * across + right] * fu,
+          below = shares[first + bottom * across + left] * (1 - fu) + shares[first + bottom * across + right] * fu;
+        out[k] = above * (1 - fv) + below * fv;
+        any += out[k];
+      }
+    }
+  }
+  return any > 0 ? out : null;
+}
+
+/** A tile of this frame's blur and its neighbours': each renders only the parts of the exposure, and the pixels, in which it counts. */
+function renderMixed(
+  plan: BlurPlan,
+  session: SliceSession,
+  settings: ApplySettings,
+  box: Box,
+  { mix: { parts }, neighbours }: FrameMixing,
+  shares: Float32Array,
+  out: Float32Array,
+  at: number,
+): number {
+  fillBox(plan, box, out, at);
+  const pixels = box.width * box.height,
+    ownShares = shares.map((share) => 1 - share);
+  let most = 0;
+  for (const source of [{ at: 0, plan, session }, ...neighbours]) {
+    const counted = parts.flatMap((part, n) => {
+      const of = (source.at === 0 ? ownShares : shares).subarray(n * pixels, (n + 1) * pixels);
+      return (source.at === 0 || part.neighbour === source.at) && of.some((share) => share !== 0) ? [{ ...part, shares: of }] : [];
+    });
+    if (counted.length > 0) most = Math.max(most, addSource(source, settings, box, counted, out, at));
+  }
+  return most;
+}
+
+interface CountedPart extends MixPart {
+  /** By pixel of the box. */
+  readonly shares: Float32Array;
+}
+
+function addSource(
+  source: { readonly at: number; readonly plan: BlurPlan; readonly session: SliceSession },
+  settings: ApplySettings,
+  box: Box,
+  parts: readonly CountedPart[],
+  out: Float32Array,
+  at: number,
+): number {
+  const { plan } = source,
+    { opens, closes, strength } = settings.shutter,
+    pathTime = (u: number) => strength * (opens + u * (closes - opens)) - source.at;
+  const first = parts[0].from,
+    last = parts[parts.length - 1].to;
+  const { layers, travelPx } = layersAt(plan, box, pathTime(first), pathTime(last));
+  if (layers.length === 0) return 0;
+  if (travelPx < STILL_PX) {
+    addStill(plan, settings.shutter, box, parts, out, at);
+    return 0;
+  }
+  const slices = sliceCount(travelPx, settings),
+    // Copies in what counts little are seen little.
+    counts = parts.map(({ from, to, shares }) =>
+      Math.max(1, Math.ceil(slices * ((to - from) / (last - first)) * Math.sqrt(mostOf(shares)) - 1e-6)),
+    ),
+    total = counts.reduce((sum, count) => sum + count, 0);
+  const times = new Float32Array(total),
+    weights = new Float32Array(total),
+    ends = new Int32Array(parts.length),
+    shares = new Float32Array(parts.length * box.width * box.height);
+  parts.forEach((part, n) => {
+    const start = n === 0 ? 0 : ends[n - 1],
+      timed = sliceTimes(settings.shutter, counts[n], part.from, part.to);
+    ends[n] = start + counts[n];
+    weights.set(timed.weights, start);
+    shares.set(part.shares, n * box.width * box.height);
+    for (let i = 0; i < counts[n]; i++) times[start + i] = timed.times[i] - source.at;
+  });
+  source.session.render(
+    {
+      layers,
+      times,
+      weights,
+      parts: { ends, shares },
+      path: plan.path,
+      filter: filterOf(settings),
+      box,
+    },
+    out,
+    at,
+    plan.width * 4,
+  );
+  return total;
+}
+
+function mostOf(shares: Float32Array): number {
+  let most = 0;
+  for (const share of shares) if (share > most) most = share;
+  return most;
+}
+
+/** A tile of a plan in which nothing moves: its picture, as far as it counts. */
+function addStill(
+  { sharp, width }: BlurPlan,
+  shutter: Shutter,
+  box: Box,
+  parts: readonly CountedPart[],
+  out: Float32Array,
+  at: number,
+): void {
+  const light = parts.map(({ from, to }) => sliceTimes(shutter, 1, from, to).weights[0]);
+  for (let y = 0, k = 0; y < box.height; y++)
+    for (let x = 0; x < box.width; x++, k++) {
+      const pixel = ((box.y0 + y) * width + box.x0 + x) * 4,
+        to = at + (y * width + x) * 4;
+      let share = 0;
+      parts.forEach((part, n) => (share += light[n] * part.shares[k]));
+      for (let c = 0; c < 4; c++) out[to + c] += share * sharp[pixel + c];
+    }
+}
+
+/** Rows of a frame's blur mixed with its neighbours', see `renderRows`; only what these rows can show is opened. */
+export function renderMixedRows(
+  { plan, neighbours, mix }: MixedPlan,
+  settings: ApplySettings,
+  yFrom: number,
+  yTo: number,
+  out: Float32Array,
+  open: OpenSlices,
+): number {
+  const { opens, closes, strength } = settings.shutter,
+    sessions: SliceSession[] = [];
+  const opened = (of: BlurPlan, at: number) => {
+    const session = open(layersOfRows(of, { opens: opens * strength - at, closes: closes * strength - at, strength: 1 }, yFrom, yTo));
+    sessions.push(session);
+    return session;
+  };
+  try {
+    const own = opened(plan, 0);
+    const mixing = mix && { mix, neighbours: neighbours.map((n) => ({ ...n, session: opened(n.plan, n.at) })) };
+    return renderRows(plan, own, settings, yFrom, yTo, out, mixing);
+  } finally {
+    for (const session of sessions.reverse()) session.close();
+  }
 }
 
 /**
@@ -76,8 +259,8 @@ export function layersOfRows(plan: BlurPlan, shutter: Shutter, yFrom: number, yT
         for (let tx = 0; tx < tiles.x; tx++) longest = Math.max(longest, tileTravel[(ty * tiles.x + tx) * 4 + n - 1]);
       reach += longest * far ** n;
     }
-    // The flow of a pixel is not longer than its path by more than its turning: twice is plenty.
-    const margin = Math.ceil(2 * reach) + 4;
+    // The flow of a pixel is not longer than its path by more than its turning: twice is plenty. Settling goes half as far again, and 8 px.
+    const margin = Math.ceil(3 * reach) + 12;
     const top = clampTo(yFrom - margin - colourBox.y0, colourBox.height),
       bottom = Math.max(top, clampTo(yTo + margin - colourBox.y0, colourBox.height));
     // Places are settled by the paths where they lie.
@@ -98,15 +281,16 @@ function clampTo(v: number, most: number): number {
 
 export function sliceCount(travelPx: number, settings: ApplySettings): number {
   if (settings.samples !== 'auto') return settings.quality === 'draft' ? Math.min(settings.samples, MAX_SLICES.draft) : settings.samples;
-  return Math.min(MAX_SLICES[settings.quality], Math.max(1, Math.ceil(travelPx / PIXELS_PER_SLICE[settings.quality])));
+  return Math.min(
+    MAX_SLICES[settings.quality],
+    Math.max(1, Math.ceil(travelPx / ((globalThis as any).LAB?.PX ?? PIXELS_PER_SLICE[settings.quality]))),
+  );
 }
 
-/** The layers that can show in this box during the exposure, and the longest way any of them goes there. */
-function layersAt(plan: BlurPlan, box: Box, shutter: Shutter): { layers: number[]; travelPx: number } {
+/** The layers that can show in this box between two path times, and the longest way any of them goes there. */
+function layersAt(plan: BlurPlan, box: Box, opens: number, closes: number): { layers: number[]; travelPx: number } {
   const tiles = tilesAcross(plan);
   const tile = (Math.floor(box.y0 / TILE_PX) * tiles.x + Math.floor(box.x0 / TILE_PX)) * 4;
-  const opens = shutter.opens * shutter.strength,
-    closes = shutter.closes * shutter.strength;
   const far = Math.max(Math.abs(opens), Math.abs(closes));
   const layers: number[] = [];
   let travelPx = 0,
@@ -140,6 +324,10 @@ function powerTravel(from: number, to: number, n: number): number {
 
 /** What goes less far than this is shown as it is. */
 const STILL_PX = 1e-3;
+
+function fillBox({ width }: BlurPlan, box: Box, out: Float32Array, at: number): void {
+  for (let row = 0; row < box.height; row++) out.fill(0, at + row * width * 4, at + (row * width + box.width) * 4);
+}
 
 function copyBox({ sharp, width }: BlurPlan, box: Box, out: Float32Array, at: number): void {
   for (let row = 0; row < box.height; row++) {

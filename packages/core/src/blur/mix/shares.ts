@@ -1,0 +1,129 @@
+import type { Shutter } from '../../shutter/shutter';
+import { BLOCK_PX, type FrameMix, type MixPart, type NeighbourPlan } from '../model/frame-mix';
+import type { BlurPlan, OpenSlices } from '../model/blur-plan';
+import { sharedFloats } from '../model/shared-floats';
+import { renderRows } from '../render/apply';
+import { foresightErrors, plainErrors } from './foresee';
+import { COVERAGE, ERROR, KNOWN, RENDERED, smallPlan } from './small-plan';
+
+/** Parts of a frame that are weighed one by one; the exposure before the frame and that after it have two at least. */
+const PARTS_A_FRAME = 4,
+  LEAST_PARTS = 2;
+/** How much what is known and how well the other frame is foreseen count: measured on the scenes of docs/fidelity.md, flat from 1 to 6 and from a quarter to a half. */
+const KNOWN_POWER = 2,
+  ERROR_POWER = 1 / 3;
+/** Squared errors: what no plan falls below, and what is taken for one where nothing was rendered. */
+const LEAST_ERROR = 1e-4,
+  USUAL_ERROR = 3e-4;
+/** Coverage that counts with the usual error; and below which nothing is drawn. */
+const USUAL_COVERAGE = 0.1,
+  LEAST_COVERAGE = 0.004;
+/** Shares below this, and this near to all, are none and all: the other frame is not rendered there. */
+const NO_SHARE = 0.01;
+/** A neighbour that is foreseen this badly, and hardly better than if nothing moved, shows something else: a cut, or a frame that was painted over. */
+const OTHER_PICTURE_ERROR = 0.01,
+  OTHER_PICTURE_GAIN = 0.7;
+
+/** Two frames that foresee each other, and how well: what blends of them under any shutter are made of. */
+export interface ForeseenPair {
+  readonly at: -1 | 1;
+  /** Coverage, what of it is known, and errors, in blocks: of this frame and of its neighbour. */
+  readonly own: BlurPlan;
+  readonly neighbour: BlurPlan;
+}
+
+/** Null when the neighbour shows another picture. Both plans have to reach a frame far. */
+export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: OpenSlices): ForeseenPair | null {
+  const ofOwn = foresightErrors(own, at, plan, open),
+    ofNeighbour = foresightErrors(plan, -at, own, open);
+  const least = Math.min(meanOf(ofOwn, plan), meanOf(ofNeighbour, own));
+  if (least > OTHER_PICTURE_ERROR && least > OTHER_PICTURE_GAIN * meanOf(plainErrors(plan, own), own)) return null;
+  return { at, own: smallPlan(own, ofNeighbour, plan.report.changesPace), neighbour: smallPlan(plan, ofOwn, own.report.changesPace) };
+}
+
+/** Over what is covered. */
+function meanOf(errors: Float32Array, { sharp }: BlurPlan): number {
+  let sum = 0,
+    covered = 0;
+  for (let i = 0; i < errors.length; i++) {
+    sum += errors[i] * sharp[i * 4 + 3];
+    covered += sharp[i * 4 + 3];
+  }
+  return covered === 0 ? 0 : sum / covered;
+}
+
+/**
+ * What each neighbour's blur counts in each part of the exposure, place by place: by how near in time it is, by what it knows there (rendered or seen, not
+ * made up), and by how well it foresees the other frame. Null when no pair has a part in it.
+ */
+export function mixOf(own: BlurPlan, pairs: readonly ForeseenPair[], shutter: Shutter, open: OpenSlices): FrameMix | null {
+  const parts = partsOf(shutter).map((part) => (pairs.some(({ at }) => at === part.neighbour) ? part : { ...part, neighbour: 0 as const }));
+  if (parts.every(({ neighbour }) => neighbour === 0)) return null;
+  const width = Math.ceil(own.width / BLOCK_PX),
+    height = Math.ceil(own.height / BLOCK_PX),
+    blocks = width * height,
+    shares = sharedFloats(parts.length * blocks);
+  for (const pair of pairs)
+    parts.forEach((part, n) => {
+      if (part.neighbour === pair.at) sharesOf(pair, part, shutter, open, shares.subarray(n * blocks, (n + 1) * blocks));
+    });
+  return { parts, shares };
+}
+
+/** The exposure cut at the frame's own time, and each side of it into even parts. */
+export function partsOf({ opens, closes, strength }: Pick<Shutter, 'opens' | 'closes' | 'strength'>): MixPart[] {
+  const first = opens * strength,
+    last = closes * strength;
+  if (!(last > first)) return [{ from: 0, to: 1, neighbour: 0 }];
+  const cut = Math.min(1, Math.max(0, -first / (last - first)));
+  return [...evenParts(0, cut, last - first, -1), ...evenParts(cut, 1, last - first, 1)];
+}
+
+function evenParts(from: number, to: number, frames: number, neighbour: -1 | 1): MixPart[] {
+  if (to <= from) return [];
+  const count = Math.max(LEAST_PARTS, Math.ceil(PARTS_A_FRAME * frames * (to - from) - 1e-6)),
+    edge = (n: number) => (n === count ? to : from + (n / count) * (to - from));
+  return Array.from({ length: count }, (_, n) => ({ from: edge(n), to: edge(n + 1), neighbour }));
+}
+
+function sharesOf(
+  { at, own, neighbour }: ForeseenPair,
+  { from, to }: MixPart,
+  { opens, closes, strength }: Shutter,
+  open: OpenSlices,
+  out: Float32Array,
+): void {
+  const first = strength * (opens + from * (closes - opens)),
+    last = strength * (opens + to * (closes - opens));
+  const a = moved(own, first, last, open),
+    b = moved(neighbour, first - at, last - at, open);
+  const time = Math.min(1, Math.abs(first + last) / 2);
+  for (let i = 0, k = 0; i < out.length; i++, k += 4) {
+    // What lies on this frame's pixels is how far the neighbour is off, and the other way round.
+    const u = time * knownAt(b, k) ** KNOWN_POWER * (errorAt(b, k) + LEAST_ERROR) ** ERROR_POWER,
+      v = (1 - time) * knownAt(a, k) ** KNOWN_POWER * (errorAt(a, k) + LEAST_ERROR) ** ERROR_POWER;
+    const share = u + v > 0 ? u / (u + v) : time;
+    out[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
+  }
+}
+
+/** What a small plan holds, averaged over a part of the exposure. */
+function moved(plan: BlurPlan, opens: number, closes: number, open: OpenSlices): Float32Array {
+  const out = new Float32Array(plan.width * plan.height * 4),
+    session = open(plan.layers);
+  try {
+    renderRows(plan, session, { shutter: { opens, closes, strength: 1 }, quality: 'draft', samples: 'auto' }, 0, plan.height, out);
+  } finally {
+    session.close();
+  }
+  return out;
+}
+
+/** 1 where nothing is drawn. */
+function knownAt(stack: Float32Array, k: number): number {
+  return stack[k + COVERAGE] < LEAST_COVERAGE ? 1 : Math.min(1, Math.max(0, stack[k + KNOWN] / stack[k + COVERAGE]));
+}
+
+function errorAt(stack: Float32Array, k: number): number {
+  return (Math.max(0, stack[k + ERROR]) + USUAL_COVERAGE * USUAL_ERROR) / (Math.max(0, stack[k + RENDERED]) + USUAL_COVERAGE);
+}

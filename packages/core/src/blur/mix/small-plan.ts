@@ -1,0 +1,108 @@
+import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
+import { BLOCK_PX, toBlocks } from '../model/frame-mix';
+import type { BlurPlan, PlannedLayer } from '../model/blur-plan';
+import { OWN, UNKNOWN } from '../occlusion/frame-look';
+import { tileTravel } from '../plan/tile-travel';
+
+/** Channels of a small plan's colours: coverage that was rendered or seen; that was rendered in this frame; the same times its error; all coverage. */
+export const KNOWN = 0,
+  RENDERED = 1,
+  ERROR = 2,
+  COVERAGE = 3;
+
+/** Pixels that a path may be off by halfway to the other frame before that counts as an error. */
+const PACE_PX = 0.25,
+  /** Squared error of light at that: of the sixth power, so that twice as far off counts a quarter (errors count with their cube root). */
+  PACE_ERROR = 1e-4;
+
+/**
+ * A plan of blocks of BLOCK_PX pixels that moves what is known of a frame instead of its colours.
+ * @param errors by pixel: how far off a neighbour's plan is there, squared
+ * @param knowsPace the neighbour's paths follow changes of pace too; else it counts as wrong where this plan's do
+ */
+export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boolean): BlurPlan {
+  const size = { width: Math.ceil(plan.width / BLOCK_PX), height: Math.ceil(plan.height / BLOCK_PX) };
+  const sharp = new Float32Array(size.width * size.height * 4);
+  for (let y = 0, i = 0; y < plan.height; y++)
+    for (let x = 0; x < plan.width; x++, i++)
+      addTo(sharp, (Math.floor(y / BLOCK_PX) * size.width + Math.floor(x / BLOCK_PX)) * 4, plan.sharp[i * 4 + 3], OWN, errors[i]);
+  const layers = plan.layers.map((layer) => {
+    const small = {
+      ...smallColours(layer, plan, errors, !knowsPace && layer.path.orders === 4),
+      path: smallPath(layer.path),
+      origins: new Uint8Array(0),
+    };
+    return { ...small, tileTravel: tileTravel(small, size) };
+  });
+  return { ...plan, ...size, sharp, layers };
+}
+
+/** A block's coverage is the mean of its pixels'. */
+function addTo(out: Float32Array, at: number, alpha: number, origin: number, error: number): void {
+  const part = alpha / (BLOCK_PX * BLOCK_PX);
+  out[at + COVERAGE] += part;
+  if (origin === UNKNOWN) return;
+  out[at + KNOWN] += part;
+  if (origin !== OWN) return;
+  out[at + RENDERED] += part;
+  out[at + ERROR] += part * error;
+}
+
+function smallColours(
+  { colour, colourBox: box, origins, path }: PlannedLayer,
+  { width, height }: BlurPlan,
+  errors: Float32Array,
+  addsPace: boolean,
+) {
+  const x0 = Math.floor(box.x0 / BLOCK_PX),
+    y0 = Math.floor(box.y0 / BLOCK_PX);
+  const colourBox: Box = {
+    x0,
+    y0,
+    width: Math.ceil((box.x0 + box.width) / BLOCK_PX) - x0,
+    height: Math.ceil((box.y0 + box.height) / BLOCK_PX) - y0,
+  };
+  const out = new Float32Array(colourBox.width * colourBox.height * 4);
+  for (let y = 0, k = 0; y < box.height; y++) {
+    const py = box.y0 + y,
+      row = (Math.floor(py / BLOCK_PX) - y0) * colourBox.width;
+    for (let x = 0; x < box.width; x++, k++) {
+      if (colour[k * 4 + 3] <= 0) continue;
+      const px = box.x0 + x,
+        isInside = px >= 0 && py >= 0 && px < width && py < height;
+      addTo(
+        out,
+        (row + Math.floor(px / BLOCK_PX) - x0) * 4,
+        colour[k * 4 + 3],
+        origins[k],
+        !isInside ? 0 : errors[py * width + px] + (addsPace ? paceError(path, px, py) : 0),
+      );
+    }
+  }
+  return { colourBox, colour: out };
+}
+
+/** What a path through the same three frames that keeps its pace is off by, halfway: as an error of light. */
+function paceError({ x0, y0, across, down, nodes }: PathGrid, x: number, y: number): number {
+  const nx = Math.min(across - 1, Math.max(0, Math.round((x - x0) / NODE_PX))),
+    ny = Math.min(down - 1, Math.max(0, Math.round((y - y0) / NODE_PX))),
+    third = ((ny * across + nx) * 4 + 2) * NODE_FLOATS,
+    fourth = third + NODE_FLOATS;
+  // t^3 against t, and t^4 against t^2, at a half.
+  const off = Math.hypot(0.375 * nodes[third] + 0.1875 * nodes[fourth], 0.375 * nodes[third + 1] + 0.1875 * nodes[fourth + 1]);
+  return PACE_ERROR * (off / PACE_PX) ** 6;
+}
+
+/** The same ways in blocks: every fourth node, and beyond the last ones as they are there. */
+function smallPath(path: PathGrid): PathGrid {
+  const across = Math.ceil((path.across - 1) / BLOCK_PX) + 1,
+    down = Math.ceil((path.down - 1) / BLOCK_PX) + 1,
+    node = path.orders * NODE_FLOATS,
+    nodes = new Float32Array(across * down * node);
+  for (let y = 0, to = 0; y < down; y++)
+    for (let x = 0; x < across; x++, to += node) {
+      const from = (Math.min(path.down - 1, y * BLOCK_PX) * path.across + Math.min(path.across - 1, x * BLOCK_PX)) * node;
+      for (let k = 0; k < node; k++) nodes[to + k] = path.nodes[from + k] * (k % NODE_FLOATS < 2 ? 1 / BLOCK_PX : 1);
+    }
+  return { x0: toBlocks(path.x0), y0: toBlocks(path.y0), across, down, orders: path.orders, nodes };
+}

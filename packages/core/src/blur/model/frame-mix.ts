@@ -1,0 +1,40 @@
+import type { BlurPlan } from './blur-plan';
+
+/** The plan of a frame beside this one, and when that frame is: one frame before, or one after. */
+export interface NeighbourPlan {
+  readonly at: -1 | 1;
+  readonly plan: BlurPlan;
+}
+
+/** How the blur of a frame and those of its neighbours make one picture under one shutter. Plain data. */
+export interface FrameMix {
+  /** Of the exposure, in order; together they are all of it. */
+  readonly parts: readonly MixPart[];
+  /** By part and block of BLOCK_PX x BLOCK_PX pixels, row by row: what the part's neighbour counts, 0 to 1; the frame itself counts the rest. */
+  readonly shares: Float32Array;
+}
+
+export interface MixPart {
+  /** Shares of the time that the shutter is open, 0 to 1. */
+  readonly from: number;
+  readonly to: number;
+  /** When the neighbour is whose blur may count in it; 0 for none. */
+  readonly neighbour: -1 | 0 | 1;
+}
+
+/** Shares are smooth: one for a block of this side is enough (an eighth of the picture's side costs 0.1 to 0.3 dB). */
+export const BLOCK_PX = 4;
+
+/** A place in blocks: a block's centre is that of its pixels. */
+export function toBlocks(px: number): number {
+  return (px - (BLOCK_PX - 1) / 2) / BLOCK_PX;
+}
+
+/** A frame's plan with those that its blur is mixed with. Plain data. */
+export interface MixedPlan {
+  /** Its report says what was mixed in. */
+  readonly plan: BlurPlan;
+  readonly neighbours: readonly NeighbourPlan[];
+  /** Null: this frame alone. */
+  readonly mix: FrameMix | null;
+}
