@@ -5,46 +5,64 @@ import { renderRows } from '../render/apply';
 /** Of the rows of a block this one is looked at, and stands for the others. */
 const LOOKED_AT = BLOCK_PX >> 1;
 
+/** What a frame's plan shows at a neighbour's time, held against the neighbour's sharp picture. */
+export interface Foresight {
+  /** Squares of the difference, the mean of four channels, by pixel of the neighbour. */
+  readonly errors: Float32Array;
+  /** Their mean over what is covered. */
+  readonly mean: number;
+  /** The correlation of the two pictures: near 1 when the same is seen, brighter or darker; near 0 when they have nothing in common. */
+  readonly likeness: number;
+}
+
 /**
- * How far a frame's plan is off where the truth is at hand: what it shows at a neighbour's time against the neighbour's sharp picture. Squares of the
- * difference, the mean of four channels, by pixel of the neighbour.
+ * How far a frame's plan is off where the truth is at hand.
  * @param at when the neighbour is, in frames; the plan has to reach that far
  */
-export function foresightErrors(plan: BlurPlan, at: number, neighbour: BlurPlan, open: OpenSlices): Float32Array {
-  const row = new Float32Array(plan.width * 4),
-    session = open(plan.layers);
+export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: OpenSlices): Foresight {
+  const { width, height, sharp } = neighbour,
+    shown = new Float32Array(width * 4),
+    errors = new Float32Array(width * height),
+    session = open(plan.layers),
+    squares = new Float64Array(3);
+  let error = 0,
+    covered = 0;
+  const means = [new Float64Array(4), new Float64Array(4)];
   try {
-    return errorsByRow(neighbour, (y) => {
-      renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, row);
-      return row;
-    });
+    for (let block = 0; block < height; block += BLOCK_PX) {
+      const y = Math.min(height - 1, block + LOOKED_AT);
+      renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, shown);
+      for (let x = 0; x < width; x++) {
+        const k = (y * width + x) * 4;
+        let sum = 0;
+        for (let c = 0; c < 4; c++) {
+          const a = bounded(shown[x * 4 + c]),
+            b = bounded(sharp[k + c]);
+          sum += (a - b) * (a - b);
+          means[0][c] += a;
+          means[1][c] += b;
+          squares[0] += a * a;
+          squares[1] += b * b;
+          squares[2] += a * b;
+        }
+        errors[block * width + x] = sum / 4;
+        error += (sum / 4) * sharp[k + 3];
+        covered += sharp[k + 3];
+      }
+      for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++)
+        errors.copyWithin(copy * width, block * width, (block + 1) * width);
+    }
   } finally {
     session.close();
   }
-}
-
-/** The same of a frame's sharp picture: what nothing foresees that does not move. */
-export function plainErrors({ sharp, width }: BlurPlan, neighbour: BlurPlan): Float32Array {
-  return errorsByRow(neighbour, (y) => sharp.subarray(y * width * 4, (y + 1) * width * 4));
-}
-
-function errorsByRow({ sharp, width, height }: BlurPlan, shownAt: (y: number) => Float32Array): Float32Array {
-  const out = new Float32Array(width * height);
-  for (let block = 0; block < height; block += BLOCK_PX) {
-    const y = Math.min(height - 1, block + LOOKED_AT),
-      shown = shownAt(y);
-    for (let x = 0; x < width; x++) {
-      let sum = 0;
-      for (let c = 0; c < 4; c++) {
-        const off = bounded(shown[x * 4 + c]) - bounded(sharp[(y * width + x) * 4 + c]);
-        sum += off * off;
-      }
-      out[block * width + x] = sum / 4;
-    }
-    for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++)
-      out.copyWithin(copy * width, block * width, (block + 1) * width);
-  }
-  return out;
+  const count = width * Math.ceil(height / BLOCK_PX),
+    less = (a: Float64Array, b: Float64Array) => a.reduce((sum, v, c) => sum + (v * b[c]) / count, 0);
+  const spread = (squares[0] - less(means[0], means[0])) * (squares[1] - less(means[1], means[1]));
+  return {
+    errors,
+    mean: covered === 0 ? 0 : error / covered,
+    likeness: spread > 0 ? (squares[2] - less(means[0], means[1])) / Math.sqrt(spread) : 1,
+  };
 }
 
 /** Light up to 1 as it is, the brightest as 2. */

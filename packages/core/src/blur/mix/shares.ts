@@ -3,7 +3,7 @@ import { BLOCK_PX, type FrameMix, type MixPart, type NeighbourPlan } from '../mo
 import type { BlurPlan, OpenSlices } from '../model/blur-plan';
 import { sharedFloats } from '../model/shared-floats';
 import { renderRows } from '../render/apply';
-import { foresightErrors, plainErrors } from './foresee';
+import { foresee } from './foresee';
 import { COVERAGE, ERROR, KNOWN, RENDERED, smallPlan } from './small-plan';
 
 /** Parts of a frame that are weighed one by one; the exposure before the frame and that after it have two at least. */
@@ -20,11 +20,11 @@ const USUAL_COVERAGE = 0.1,
   LEAST_COVERAGE = 0.004;
 /** Shares below this, and this near to all, are none and all: the other frame is not rendered there. */
 const NO_SHARE = 0.01;
-/** A neighbour that is foreseen this badly, and hardly better than if nothing moved, shows something else: a cut, or a frame that was painted over. */
+/** A neighbour that is foreseen this badly and is this unlike shows something else: what lies behind a cut. Light that changes leaves it alike, noise near. */
 const OTHER_PICTURE_ERROR = 0.01,
-  OTHER_PICTURE_GAIN = 0.7;
+  OTHER_PICTURE_LIKENESS = 0.5;
 
-/** Two frames that foresee each other, and how well: what blends of them under any shutter are made of. */
+/** Two frames that foresee each other, and how well: what mixes of them under any shutter are made of. */
 export interface ForeseenPair {
   readonly at: -1 | 1;
   /** Coverage, what of it is known, and errors, in blocks: of this frame and of its neighbour. */
@@ -34,22 +34,15 @@ export interface ForeseenPair {
 
 /** Null when the neighbour shows another picture. Both plans have to reach a frame far. */
 export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: OpenSlices): ForeseenPair | null {
-  const ofOwn = foresightErrors(own, at, plan, open),
-    ofNeighbour = foresightErrors(plan, -at, own, open);
-  const least = Math.min(meanOf(ofOwn, plan), meanOf(ofNeighbour, own));
-  if (least > OTHER_PICTURE_ERROR && least > OTHER_PICTURE_GAIN * meanOf(plainErrors(plan, own), own)) return null;
-  return { at, own: smallPlan(own, ofNeighbour, plan.report.changesPace), neighbour: smallPlan(plan, ofOwn, own.report.changesPace) };
-}
-
-/** Over what is covered. */
-function meanOf(errors: Float32Array, { sharp }: BlurPlan): number {
-  let sum = 0,
-    covered = 0;
-  for (let i = 0; i < errors.length; i++) {
-    sum += errors[i] * sharp[i * 4 + 3];
-    covered += sharp[i * 4 + 3];
-  }
-  return covered === 0 ? 0 : sum / covered;
+  const ofOwn = foresee(own, at, plan, open),
+    ofNeighbour = foresee(plan, -at, own, open);
+  const isOther = [ofOwn, ofNeighbour].every(({ mean, likeness }) => mean > OTHER_PICTURE_ERROR && likeness < OTHER_PICTURE_LIKENESS);
+  if (isOther) return null;
+  return {
+    at,
+    own: smallPlan(own, ofNeighbour.errors, plan.report.changesPace),
+    neighbour: smallPlan(plan, ofOwn.errors, own.report.changesPace),
+  };
 }
 
 /**
