@@ -115,7 +115,7 @@ export const trustVerdictSchema = z.object({
         seenShare: z.number(),
         worst: placeSchema,
         sentence: z.string(),
-        fix: z.enum(['useArcs', 'lookAround', 'chooseBackground', 'chooseDepth', 'mendVectors', 'readMotion']).nullable(),
+        fix: z.enum(['useArcs', 'lookAround', 'chooseBackground', 'chooseDepth', 'mendVectors', 'readMotion', 'mixFrames']).nullable(),
       }),
     )
     .readonly(),

@@ -18,6 +18,7 @@ const SIDE = 20,
 const FACTS: TrustFacts = {
   pathIsChosen: false,
   looksAround: true,
+  mixes: true,
   hasNeighbours: true,
   hasBackground: false,
   hasDepth: true,
@@ -45,6 +46,8 @@ describe('verdict', () => {
     expect(verdictOf(mapWith('depth', SEEN, 0.3), all, { ...FACTS, hasDepth: false }).causes[0].fix).toBe('chooseDepth');
     expect(verdictOf(mapWith('vectors', SEEN, 0.3), all, FACTS).causes[0].fix).toBe('mendVectors');
     expect(verdictOf(mapWith('hidden', SEEN, 0.3), all, { ...FACTS, looksAround: false }).causes[0].fix).toBe('lookAround');
+    expect(verdictOf(mapWith('oneFrame', SEEN, 0.3), all, { ...FACTS, mixes: false }).causes[0].fix).toBe('mixFrames');
+    expect(verdictOf(mapWith('oneFrame', SEEN, 0.3), all, FACTS).causes[0].fix).toBeNull();
     expect(verdictOf(mapWith('hidden', SEEN, 0.3), all, { ...FACTS, hasNeighbours: false }).causes[0].fix).toBe('chooseBackground');
   });
   test('what no setting mends is to be rendered again when it is much, and looked at when it is little', () => {

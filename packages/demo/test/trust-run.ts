@@ -1,6 +1,18 @@
-import { readFileSync } from 'node:fs';
-import { blurMask, makeTrustMap, MARKED, prepareBlur, renderRows, type PathChoice } from '@ivrex/core';
-import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles } from '@ivrex/media';
+import { existsSync, readFileSync } from 'node:fs';
+import {
+  blurMask,
+  makeTrustMap,
+  MARKED,
+  mixFrames,
+  mixReach,
+  neighboursToMix,
+  prepareBlur,
+  renderMixedRows,
+  type NeighbourPlan,
+  type PathChoice,
+} from '@ivrex/core';
+import type { SliceLayer } from '@ivrex/kernels/interface';
+import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles, type FramePasses } from '@ivrex/media';
 import { encodingSchema } from '@ivrex/contract';
 
 /** Prints how the trust map of TC_010 stands to the true error: a list of { size, path, frame, rank, found, marked, expected, error }. */
@@ -10,6 +22,11 @@ const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/enc
 function filesOf(size: 'golden' | 'small', frame: number): FrameFiles {
   const layer = (name: string) => ({ file: `.cache/demo/${size}/TC_010/TC_010_heron.${frame}.exr`, part: 0, layer: name });
   return { beauty: layer(''), motion: layer('motion'), depth: layer('depth'), ids: layer('id') };
+}
+
+function load(size: 'golden' | 'small', frame: number): Promise<FramePasses> {
+  const there = (f: number) => (existsSync(filesOf(size, f).beauty.file) ? filesOf(size, f) : null);
+  return loadFramePasses({ ...filesOf(size, frame), previous: there(frame - 1), next: there(frame + 1), encoding, fps: null }, host);
 }
 
 const rows = [];
@@ -22,22 +39,23 @@ const CASES: readonly (readonly ['golden' | 'small', PathChoice, number])[] = [
   ['small', 'auto', 1020],
 ];
 for (const [size, path, frame] of CASES) {
-  const loaded = await loadFramePasses(
-    { ...filesOf(size, frame), previous: filesOf(size, frame - 1), next: filesOf(size, frame + 1), encoding, fps: null },
-    host,
-  );
+  const loaded = await load(size, frame);
   const passes = { ...loaded, path },
     shutter = { opens: -0.25, closes: 0.25, strength: 1 };
-  const plan = prepareBlur({ ...passes, reachFrames: 0.25 });
+  const open = (layers: readonly SliceLayer[]) => host.kernels.openSlices(layers),
+    wanted = neighboursToMix({ bothFrames: 'auto', quality: 'final', shutter, limits: null, path });
+  const own = prepareBlur({ ...passes, reachFrames: mixReach(wanted, shutter) });
+  const neighbours: NeighbourPlan[] = [];
+  for (const at of wanted.at) neighbours.push({ at, plan: prepareBlur({ ...(await load(size, frame + at)), path, reachFrames: 1 }) });
+  const mixed = mixFrames(own, wanted, neighbours, shutter, open),
+    { plan, mix } = mixed;
   const { rgba: truth } = await loadPicture(
     { file: `.cache/demo/${size}/TC_010/TC_010_heron_blur180.${frame}.exr`, part: 0, layer: '' },
     host,
   );
-  const blurred = new Float32Array(truth.length),
-    session = host.kernels.openSlices(plan.layers);
-  renderRows(plan, session, { shutter, quality: 'final', samples: 'auto' }, 0, plan.height, blurred);
-  session.close();
-  const map = makeTrustMap({ plan, shutter, input: { passes, doubtful: null } }, (layers) => host.kernels.openSlices(layers));
+  const blurred = new Float32Array(truth.length);
+  renderMixedRows(mixed, { shutter, quality: 'final', samples: 'auto' }, 0, plan.height, blurred, open);
+  const map = makeTrustMap({ plan, shutter, mix, input: { passes, doubtful: null } }, open);
   const mask = blurMask(truth, plan.sharp, plan.width, plan.height);
   const errors: number[] = [],
     expected: number[] = [];

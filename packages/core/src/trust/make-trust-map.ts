@@ -1,4 +1,6 @@
 import { renderRows } from '../blur/render/apply';
+import { BLOCK_PX, type MixPart } from '../blur/model/frame-mix';
+import { sliceTimes } from '../shutter/shutter';
 import type { OpenSlices, PlannedLayer } from '../blur/model/blur-plan';
 import { SEEN, UNKNOWN } from '../blur/occlusion/frame-look';
 import { sourceErrors, type SourceErrors } from './source-errors';
@@ -39,9 +41,37 @@ export function makeTrustMap(request: TrustRequest, open: OpenSlices): TrustMap 
       for (let i = 0; i < width * height; i++) causes[cause][i] = Math.max(0, rgba[i * 4 + c]);
     });
   }
+  shareWithNeighbours(request, causes);
   const expected = new Float32Array(width * height);
   for (const cause of TRUST_CAUSES) for (let i = 0; i < expected.length; i++) expected[i] += causes[cause][i];
   return { width, height, causes, expected };
+}
+
+/**
+ * What comes from a neighbour is known there: what this frame makes up counts as far as this frame does. On a side of the exposure without a neighbour, what the
+ * pictures differ by is for want of it. (What they differ by elsewhere is left as it is: less of it would miss worst places.)
+ */
+function shareWithNeighbours(
+  { plan: { width, height }, shutter, mix }: TrustRequest,
+  causes: Readonly<Record<TrustCause, Float32Array>>,
+): void {
+  const across = Math.ceil(width / BLOCK_PX),
+    blocks = across * Math.ceil(height / BLOCK_PX);
+  const light = (part: MixPart) => sliceTimes(shutter, 1, part.from, part.to).weights[0],
+    shares = new Float32Array(blocks);
+  let alone = mix === null ? 1 : 0;
+  mix?.parts.forEach((part, n) => {
+    const of = light(part);
+    if (part.neighbour === 0) alone += of;
+    for (let i = 0; i < blocks; i++) shares[i] += of * mix.shares[n * blocks + i];
+  });
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i++) {
+      const own = 1 - shares[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)];
+      causes.hidden[i] *= own;
+      causes.oneFrame[i] = alone * causes.disagreement[i];
+      causes.disagreement[i] = Math.max(0, causes.disagreement[i] - causes.oneFrame[i]);
+    }
 }
 
 function errorsOfPicture(sharp: Float32Array, { planes }: SourceErrors, three: readonly TrustCause[]): Float32Array {

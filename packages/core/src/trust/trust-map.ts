@@ -1,9 +1,10 @@
 import type { BlurInput } from '../blur/model/blur-input';
 import type { BlurPlan } from '../blur/model/blur-plan';
+import type { FrameMix } from '../blur/model/frame-mix';
 import type { Shutter } from '../shutter/shutter';
 
 /** Why a place of the blurred picture may be off. */
-export const TRUST_CAUSES = ['path', 'hidden', 'transparency', 'vectors', 'disagreement', 'depth'] as const;
+export const TRUST_CAUSES = ['path', 'hidden', 'transparency', 'vectors', 'disagreement', 'depth', 'oneFrame'] as const;
 export type TrustCause = (typeof TRUST_CAUSES)[number];
 
 /** Bits of `TrustInput.doubtful`. */
@@ -30,5 +31,7 @@ export interface TrustMap {
 export interface TrustRequest {
   readonly plan: BlurPlan;
   readonly shutter: Shutter;
+  /** How the neighbours' blur is mixed in; null: this frame's alone. */
+  readonly mix: FrameMix | null;
   readonly input: TrustInput;
 }

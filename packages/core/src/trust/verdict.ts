@@ -8,11 +8,12 @@ export const MARKED = 0.006;
 export const SEEN_ERROR = 0.04;
 
 /** What can be done about a cause before rendering again. */
-export type TrustFix = 'useArcs' | 'lookAround' | 'chooseBackground' | 'chooseDepth' | 'mendVectors' | 'readMotion';
+export type TrustFix = 'useArcs' | 'lookAround' | 'chooseBackground' | 'chooseDepth' | 'mendVectors' | 'readMotion' | 'mixFrames';
 
 export interface TrustFacts {
   readonly pathIsChosen: boolean;
   readonly looksAround: boolean;
+  readonly mixes: boolean;
   readonly hasNeighbours: boolean;
   readonly hasBackground: boolean;
   readonly hasDepth: boolean;
@@ -115,6 +116,7 @@ const NAMES: Record<TrustCause, string> = {
   vectors: 'vectors that are missing, clipped or mended',
   disagreement: 'vectors that the neighbouring pictures do not confirm',
   depth: 'an order of surfaces that is a guess',
+  oneFrame: 'what changes between the frames and is shown from one',
 };
 
 function causeVerdict(cause: TrustCause, map: TrustMap, touched: Uint8Array, count: number, facts: TrustFacts): CauseVerdict {
@@ -170,6 +172,13 @@ function adviceOn(cause: TrustCause, f: TrustFacts): { sentence: string; fix: Tr
           'The neighbouring pictures, fetched back along the vectors, show something else: shading that changes, or vectors that are wrong.',
         fix: 'readMotion',
       };
+    case 'oneFrame':
+      return f.mixes
+        ? {
+            sentence: 'No neighbouring frame can be mixed in here: shading that changes and surfaces that turn stay as they are.',
+            fix: null,
+          }
+        : { sentence: 'Only this frame is used: shading that changes and surfaces that turn stay as they are.', fix: 'mixFrames' };
     case 'depth':
       return {
         sentence: 'Which surface is in front was guessed from speed.',

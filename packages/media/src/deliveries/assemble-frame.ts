@@ -1,6 +1,7 @@
 import { NO_FINISH, windowOfSize, type AssembledElement, type Finish } from '@ivrex/core';
 import type { AssembleRequest, SizedElement, StillRequest } from '../tasks/assemble-task';
-import type { BlurFrame, BlurPool, MadePicture } from '../tasks/blur-pool';
+import type { BlurFrame } from '../tasks/blur-frame';
+import type { BlurPool, MadePicture } from '../tasks/blur-pool';
 
 /** One element of one frame: what it is made from, and how it is laid into the picture. */
 export type FrameElement = Pick<AssembledElement, 'blend' | 'opacity' | 'grade' | 'wantsGrain'> & {

@@ -10,10 +10,10 @@ import {
   type ElementId,
   type Product,
 } from '@ivrex/contract';
-import { describeShutter, IvrexError, shutterAt, type Attribute, type Encoding } from '@ivrex/core';
+import { describeShutter, IvrexError, type Attribute, type Encoding } from '@ivrex/core';
 import { assembleFrame, makeElement, makeLoneElement, type AssembledFrame, type FrameElement, type MadeElement } from './assemble-frame';
 import { MADE_ATTRIBUTE, type BlurPool } from '../tasks/blur-pool';
-import { assembledFrame, elementOf, frameElement, frameSources, rateOf, readyElement, visibleElements } from './element-frames';
+import { assembledFrame, blurFrame, elementOf, frameElement, frameSources, rateOf, readyElement, visibleElements } from './element-frames';
 import type { ExrForm, FlatForm, LayerContent, SavedFrame, TransformText } from '../tasks/save-frame';
 import { reviewFrameFile } from '../writers/review-movie';
 import type { ShotBook } from './shot-book';
@@ -145,13 +145,8 @@ function productRequest(book: ShotBook, product: Product, frame: number): Produc
       return { kind: 'element', element: frameElement(book, element, frame) };
     case 'matte':
       return { kind: 'matte', element: frameElement(book, cutBy(book, element, product.objects), frame) };
-    case 'trust': {
-      const { sources, shutter } = frameSources(book, frame, element);
-      return {
-        kind: 'trust',
-        request: { sources, path: settings.path, hidden: settings.hidden, limits: shutter, shutter: shutterAt(shutter, frame) },
-      };
-    }
+    case 'trust':
+      return { kind: 'trust', request: blurFrame(book, frame, element) };
     case 'motion': {
       const { sources } = frameSources(book, frame, element);
       const { motion, beauty, encoding, repairs } = sources;

@@ -13,7 +13,7 @@ import { IvrexError, plateFrame, shutterAt, type DepthDetection, type ShutterPla
 import type { AssembledFrame, FrameElement } from './assemble-frame';
 import type { DepthSources } from '../frames/depth-pass';
 import type { FrameFiles, FrameSources, MatteFile } from '../frames/pass-files';
-import { wantedNeighbours, type BlurFrame } from '../tasks/blur-pool';
+import { wantedNeighbours, type BlurFrame } from '../tasks/blur-frame';
 import { ShotBook } from './shot-book';
 
 /** An element by its id; null or one that is gone is the main one. */

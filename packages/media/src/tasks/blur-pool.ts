@@ -5,23 +5,17 @@ import {
   type PlanReport,
   TOO_FAST,
   mixReach,
-  neighboursToMix,
-  type ApplySettings,
   type Attribute,
   type Compression,
-  type Grade,
-  type Lens,
   type MixedPlan,
   type NeighbourPlan,
-  type PathChoice,
-  type SpeedLimits,
-  type WantedNeighbours,
   type Window,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
 import { heldSharedOf } from '../host/collect';
 import { filesRead, stampOf } from '../files/files-read';
 import type { FrameSources } from '../frames/pass-files';
+import { wantedNeighbours, type BlurFrame } from './blur-frame';
 import type { HostOptions } from '../host/node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
 
@@ -30,24 +24,6 @@ export interface PoolOptions extends HostOptions {
   readonly workerFile: string;
   readonly kernelsWasm: string;
   readonly threads: number;
-}
-
-export interface BlurFrame {
-  readonly sources: FrameSources;
-  /** The frames before and after as frames of their own, for blur that is mixed of both; null where there is none, or none is wanted. */
-  readonly before?: FrameSources | null;
-  readonly after?: FrameSources | null;
-  /** "off": the blur of this frame alone. */
-  readonly bothFrames: 'auto' | 'off';
-  readonly path: PathChoice;
-  /** "off": what is hidden is made up from its surroundings alone. */
-  readonly hidden: 'auto' | 'off';
-  readonly settings: ApplySettings;
-  /** Vectors outside these speeds are shortened. */
-  readonly limits?: SpeedLimits | null;
-  /** What is done to the element before it moves. */
-  readonly grade?: Grade | null;
-  readonly lens?: Lens | null;
 }
 
 /** Its pixels lie in shared memory. */
@@ -74,7 +50,9 @@ const BANDS_PER_THREAD = 2;
 const BAND_STEP_PX = 32;
 
 /** A frame's own and both of its neighbours'. */
-const KEPT_PLANS = 3;
+const KEPT_PLANS = 3,
+  /** Without frames for so long, what is kept is given up. */
+  KEPT_MS = 30000;
 
 /** The header attribute that says what a picture was made with. */
 export const MADE_ATTRIBUTE = 'ivrexBlur';
@@ -84,6 +62,7 @@ export class BlurPool {
   private readonly pool: Piscina;
   /** By all that they are made of, the latest last: the next frame of a sequence asks for its neighbours' again. */
   private readonly plans = new Map<string, Promise<Prepared>>();
+  private idle: NodeJS.Timeout | undefined;
   readonly threads: number;
 
   constructor(options: PoolOptions) {
@@ -185,6 +164,8 @@ export class BlurPool {
         lens: lens ?? null,
       },
     } as const;
+    clearTimeout(this.idle);
+    this.idle = setTimeout(() => this.plans.clear(), KEPT_MS).unref();
     const stamps = await Promise.all(filesRead(sources).map(stampOf)),
       key = JSON.stringify([task, stamps]);
     const kept = this.plans.get(key);
@@ -212,6 +193,7 @@ export class BlurPool {
   }
 
   async close(): Promise<void> {
+    clearTimeout(this.idle);
     await this.pool.destroy();
   }
 }
@@ -231,16 +213,6 @@ async function unlessAborted<T>(made: Promise<T>, signal?: AbortSignal): Promise
   } finally {
     signal.removeEventListener('abort', stop);
   }
-}
-
-/** The neighbours whose files a frame's blur reads to mix theirs in. */
-export function wantedNeighbours({
-  bothFrames,
-  settings: { shutter, quality },
-  limits,
-  path,
-}: Pick<BlurFrame, 'bothFrames' | 'settings' | 'limits' | 'path'>): WantedNeighbours {
-  return neighboursToMix({ bothFrames, quality, shutter, limits: limits ?? null, path });
 }
 
 /** Bands that start on tile rows, top to bottom. */

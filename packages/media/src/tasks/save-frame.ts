@@ -20,7 +20,8 @@ import { writeFileAtomic } from '../files/atomic-write';
 import { encodeMotionAnew, type RemapRequest } from './motion-tasks';
 import type { NodeHost } from '../host/node-host';
 import { encodeTiff, toCodes, type FlatPicture } from '../writers/tiff-writer';
-import { trustMapOf, type TrustRequest } from './trust-task';
+import type { BlurFrame } from './blur-frame';
+import { trustMapOf } from './trust-task';
 import { interleaved } from '../writers/write-motion';
 
 /** What one layer of a delivered file holds. Pictures and mattes were made before, data are made where they are written. */
@@ -29,7 +30,7 @@ export type LayerContent =
   /** The alpha of a picture. */
   | { readonly kind: 'matte'; readonly rgba: Float32Array; readonly displayWindow: Window }
   | { readonly kind: 'motion'; readonly request: Omit<RemapRequest, 'out' | 'layer' | 'type'> }
-  | { readonly kind: 'trust'; readonly request: TrustRequest };
+  | { readonly kind: 'trust'; readonly request: BlurFrame };
 
 /** A display transform as data: a curve of our own, or a .cube table's text. */
 export type TransformText = DisplayTransform | { readonly cube: string; readonly input: 'linear' | 'srgb' };

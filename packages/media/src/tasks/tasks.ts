@@ -50,7 +50,8 @@ import { loadRaster, type RasterRequest } from './raster-task';
 import { saveFrame, type SavedFrame, type SaveFrameRequest } from './save-frame';
 import { reportFrame, type ReportFrame, type ReportFrameRequest } from './report-task';
 import { measureStreaks, type StreakRequest, type StreakResult } from './streak-task';
-import { trustFrame, type TrustRequest, type TrustResult } from './trust-task';
+import type { BlurFrame } from './blur-frame';
+import { trustFrame, type TrustResult } from './trust-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
@@ -89,7 +90,7 @@ export type Task =
   | { readonly kind: 'remap'; readonly request: RemapRequest }
   | { readonly kind: 'make'; readonly request: MakeMotionRequest }
   | { readonly kind: 'match'; readonly request: MatchRequest }
-  | { readonly kind: 'trust'; readonly request: TrustRequest }
+  | { readonly kind: 'trust'; readonly request: BlurFrame }
   | { readonly kind: 'streaks'; readonly request: StreakRequest }
   | { readonly kind: 'reportFrame'; readonly request: ReportFrameRequest }
   | { readonly kind: 'halves'; readonly values: Float32Array };

@@ -3,6 +3,9 @@ import {
   decodeMotion,
   limitSpeeds,
   makeTrustMap,
+  mixFrames,
+  mixReach,
+  orNull,
   prepareBlur,
   readMotion,
   renderRows,
@@ -14,31 +17,21 @@ import {
   VECTOR_MISSING,
   VECTOR_REPAIRED,
   verdictOf,
-  planReach,
   type MotionField,
+  type NeighbourPlan,
   type OpenSlices,
-  type PathChoice,
   type RepairKind,
-  type Shutter,
-  type SpeedLimits,
   type TrustMap,
   type TrustVerdict,
 } from '@ivrex/core';
 import { packRaster } from '@ivrex/contract';
 import { heldSharedOf } from '../host/collect';
 import { FileReader } from '../frames/file-reader';
+import { wantedNeighbours, type BlurFrame } from './blur-frame';
 import { loadFramePasses, type FramePasses } from '../frames/frame-passes';
 import type { FrameSources } from '../frames/pass-files';
 import { loadStoredMotion, planesOf, typesOf } from '../frames/motion-pass';
 import type { NodeHost } from '../host/node-host';
-
-export interface TrustRequest {
-  readonly sources: FrameSources;
-  readonly path: PathChoice;
-  readonly hidden: 'auto' | 'off';
-  readonly limits: SpeedLimits | null;
-  readonly shutter: Shutter;
-}
 
 export interface TrustResult {
   /** The map as a raster of float planes: "expected" and one a cause. */
@@ -51,7 +44,7 @@ export interface TrustResult {
 const REPLACING: readonly RepairKind[] = ['unmix', 'fillHoles', 'outliers', 'growEdges'];
 
 /** Where one frame's blur can't be trusted. @throws IvrexError about the file that is at fault */
-export async function trustFrame(request: TrustRequest, host: NodeHost): Promise<TrustResult> {
+export async function trustFrame(request: BlurFrame, host: NodeHost): Promise<TrustResult> {
   const { map, verdict, passes } = await trustMapOf(request, host);
   const raster = packRaster({ width: map.width, height: map.height, format: 'planes32f', names: ['expected', ...TRUST_CAUSES] }, [
     map.expected,
@@ -61,17 +54,28 @@ export async function trustFrame(request: TrustRequest, host: NodeHost): Promise
 }
 
 /** The map itself, with the passes that it was made from. */
-export async function trustMapOf(
-  { sources, path, hidden, limits, shutter }: TrustRequest,
-  host: NodeHost,
-): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
-  const passes = await loadFramePasses(sources, host);
-  const whole = prepareBlur({ ...passes, path, hidden, reachFrames: planReach(shutter) });
-  heldSharedOf(whole);
-  const plan = limits === null ? whole : limitSpeeds(whole, limits);
-  const open: OpenSlices = (layers) => host.kernels.openSlices(layers);
+export async function trustMapOf(frame: BlurFrame, host: NodeHost): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
+  const { sources, path, hidden, limits = null, bothFrames } = frame,
+    { shutter } = frame.settings,
+    wanted = wantedNeighbours(frame),
+    open: OpenSlices = (layers) => host.kernels.openSlices(layers);
+  const planOf = (of: FramePasses) => {
+    const whole = prepareBlur({ ...of, path, hidden, reachFrames: mixReach(wanted, shutter) });
+    heldSharedOf(whole);
+    return limits === null ? whole : limitSpeeds(whole, limits);
+  };
+  const passes = await loadFramePasses(sources, host),
+    own = planOf(passes),
+    neighbours: NeighbourPlan[] = [];
+  for (const at of wanted.at) {
+    const there = at < 0 ? frame.before : frame.after;
+    // A neighbour that can't be read is as if it were not there, as when it is blurred.
+    const read = there ? await orNull(() => loadFramePasses(there, host)) : null;
+    if (read?.width === own.width && read.height === own.height) neighbours.push({ at, plan: planOf(read) });
+  }
+  const { plan, mix } = mixFrames(own, wanted, neighbours, shutter, open);
   const doubtful = await doubtfulVectors(sources, passes, host);
-  const map = makeTrustMap({ plan, shutter, input: { passes: { ...passes, path }, doubtful } }, open);
+  const map = makeTrustMap({ plan, shutter, mix, input: { passes: { ...passes, path }, doubtful } }, open);
   const blurred = new Float32Array(plan.width * plan.height * 4),
     session = open(plan.layers);
   try {
@@ -82,6 +86,7 @@ export async function trustMapOf(
   const verdict = verdictOf(map, touchedPixels(plan, blurred), {
     pathIsChosen: path === 'straight' || path === 'bent',
     looksAround: hidden === 'auto',
+    mixes: bothFrames === 'auto',
     hasNeighbours: passes.previous !== null || passes.next !== null,
     hasBackground: passes.background !== null,
     hasDepth: passes.depth !== null,

@@ -13,7 +13,7 @@ import type {
   TrustReport,
 } from '@ivrex/contract';
 import { focusOn, packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
-import { IvrexError, orNull, shutterAt } from '@ivrex/core';
+import { IvrexError, orNull } from '@ivrex/core';
 import { assembledFrame, assembleFrame, blurFrame, frameSources, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
 import { findShutterMatch } from '../db/queries/find-shutter-match';
@@ -94,16 +94,18 @@ export class Matches {
   /** The same of any state of the shot: the first element of its settings. */
   async trustOf(detail: ShotDetail, frame: number): Promise<TrustReport> {
     const { pool } = this.services;
-    const { path, hidden } = detail.settings,
-      shotId = detail.shot.id;
-    const { sources, shutter } = frameSources(await measuredBook(this.services, shotId, detail.settings), frame);
-    const now = shutterAt(shutter, frame);
-    const map = hashOf([shotId, keyOf(detail, [blurChoices(detail.settings), frame]), now, shutter.floorPx, shutter.ceilingPx]);
+    const shotId = detail.shot.id,
+      blurred = blurFrame(await measuredBook(this.services, shotId, detail.settings), frame),
+      { limits, settings } = blurred;
+    const map = hashOf([
+      shotId,
+      keyOf(detail, [blurChoices(detail.settings), frame]),
+      settings.shutter,
+      limits?.floorPx,
+      limits?.ceilingPx,
+    ]);
     const { said } = await this.maps.of(map, async () => {
-      const { raster, verdict, warnings } = await pool.run<'trust'>({
-        kind: 'trust',
-        request: { sources, path, hidden, limits: shutter, shutter: now },
-      });
+      const { raster, verdict, warnings } = await pool.run<'trust'>({ kind: 'trust', request: blurred });
       return { said: { map, frame, verdict, warnings: [...warnings], cost: costOf(detail) }, raster };
     });
     return said;
@@ -150,8 +152,8 @@ function hashOf(parts: unknown): string {
 }
 
 /** What a blur depends on besides files and shutter. */
-function blurChoices({ elements, path, hidden, background, samples }: ShotSettings): unknown {
-  return [elements[0], path, hidden, background, samples];
+function blurChoices({ elements, path, hidden, bothFrames, background, samples }: ShotSettings): unknown {
+  return [elements[0], path, hidden, bothFrames, background, samples];
 }
 
 /** Frames that the reference and the element share; a few of many. */

@@ -18,6 +18,7 @@ export const CAUSE_NAMES: Record<TrustCause, string> = {
   vectors: 'Damaged vectors',
   disagreement: 'Not confirmed',
   depth: 'Order guessed',
+  oneFrame: 'One frame alone',
 };
 const WORDS: Record<TrustReport['verdict']['word'], string> = { fine: 'Fine', fix: 'Fix this first', rerender: 'Render it with blur' };
 
@@ -102,6 +103,7 @@ const FIXES: Record<TrustFix, string> = {
   chooseDepth: 'Choose a depth pass',
   mendVectors: 'Continue the motion there',
   readMotion: 'Look at the reading',
+  mixFrames: 'Mix the neighbouring frames in',
 };
 
 interface CauseProps {
@@ -145,6 +147,8 @@ function useFix(): (fix: TrustFix) => void {
     switch (fix) {
       case 'useArcs':
         return void change('Paths follow arcs', (s) => ({ ...s, path: 'auto' }));
+      case 'mixFrames':
+        return void change('Neighbouring frames mixed in', (s) => ({ ...s, bothFrames: 'auto' }));
       case 'lookAround':
         return void change('Hidden parts from the frames around', (s) => ({ ...s, hidden: 'auto' }));
       case 'mendVectors':

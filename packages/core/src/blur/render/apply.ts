@@ -281,10 +281,7 @@ function clampTo(v: number, most: number): number {
 
 export function sliceCount(travelPx: number, settings: ApplySettings): number {
   if (settings.samples !== 'auto') return settings.quality === 'draft' ? Math.min(settings.samples, MAX_SLICES.draft) : settings.samples;
-  return Math.min(
-    MAX_SLICES[settings.quality],
-    Math.max(1, Math.ceil(travelPx / ((globalThis as any).LAB?.PX ?? PIXELS_PER_SLICE[settings.quality]))),
-  );
+  return Math.min(MAX_SLICES[settings.quality], Math.max(1, Math.ceil(travelPx / PIXELS_PER_SLICE[settings.quality])));
 }
 
 /** The layers that can show in this box between two path times, and the longest way any of them goes there. */
