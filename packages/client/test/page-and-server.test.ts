@@ -95,7 +95,8 @@ async function byServer(detail: ShotDetail, element: Element, frame: number): Pr
   const book = await measuredBook(bench.services, detail.shot.id),
     made = frameElement(book, book.settings.elements.find((e) => e.id === element.id) ?? element, frame);
   if (made.from.kind !== 'moving') throw new Error(`${element.name} does not move`);
-  const { rgba } = await bench.services.pool.blur(made.from.frame);
+  const { rgba, report } = await bench.services.pool.blur(made.from.frame);
+  expect(report).toMatchObject({ mixed: ['before', 'after'], warnings: [] });
   const kernels = await instantiateKernels(await WebAssembly.compile(readFileSync(WASM))),
     out = new Uint16Array(rgba.length);
   kernels.floatToHalf(rgba, out);
@@ -110,12 +111,10 @@ test.each(['TC_010', 'TC_020', 'TC_030'])(
     expect(moving.length).toBeGreaterThan(0);
     for (const element of moving) {
       const [page, server] = [await byPage(detail, element, 1008), await byServer(detail, element, 1008)];
-      const sharp = await byServer({ ...detail }, element, 1008);
-      expect(sharp).toHaveLength(page.length);
       let different = 0;
       for (let i = 0; i < page.length; i++) if (page[i] !== server[i]) different++;
       expect([element.name, different]).toEqual([element.name, 0]);
     }
   },
-  120000,
+  240000,
 );

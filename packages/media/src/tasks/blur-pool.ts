@@ -97,15 +97,19 @@ export class BlurPool {
       return there ? [{ at, there }] : [];
     });
     const reach = mixReach(wanted, settings.shutter);
-    // This frame's fault is the one to tell: neighbours are left out when they can't be read.
+    // A neighbour that can't be read is done without, and said.
+    const unread: string[] = [];
     const [prepared, ...beside] = await Promise.all([
       this.prepare(frame, frame.sources, reach, signal),
       ...sources.map(({ at, there }) =>
         this.prepare(frame, there, reach, signal).then(
           ({ plan }): NeighbourPlan => ({ at, plan }),
           (error: unknown) => {
-            if (error instanceof IvrexError && error.code !== 'cancelled') return null;
-            throw error;
+            if (!(error instanceof IvrexError) || error.code === 'cancelled') throw error;
+            unread.push(
+              `the frame ${at < 0 ? 'before' : 'after'} is not mixed in: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`,
+            );
+            return null;
           },
         ),
       ),
@@ -117,7 +121,8 @@ export class BlurPool {
       wanted.at.length === 0 && wanted.note === null
         ? { plan: prepared.plan, neighbours: [], mix: null }
         : await this.run<'mix'>({ kind: 'mix', plan: prepared.plan, wanted, neighbours, shutter: settings.shutter }, signal);
-    const { plan } = mixed;
+    const { plan } = mixed,
+      report = { ...plan.report, warnings: [...plan.report.warnings, ...unread] };
     const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
     const most = await Promise.all(
       bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
@@ -136,10 +141,7 @@ export class BlurPool {
       displayWindow: prepared.displayWindow,
       attributes: prepared.attributes,
       prepared,
-      report:
-        mostSlices < MOST_SLICES || settings.samples !== 'auto'
-          ? plan.report
-          : { ...plan.report, warnings: [...plan.report.warnings, TOO_FAST] },
+      report: mostSlices < MOST_SLICES || settings.samples !== 'auto' ? report : { ...report, warnings: [...report.warnings, TOO_FAST] },
       mostSlices,
       made: describeBlur(plan.report, settings.shutter, limits, mostSlices),
     };
