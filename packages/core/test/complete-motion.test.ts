@@ -50,3 +50,48 @@ test('another object before it, nothing there, or both ways already: it stays', 
   const both = { ...now, motion: { ...now.motion, twoSided: true } };
   expect(completeMotion(both, frame(6, 4))).toBe(both.motion);
 });
+
+/** A thin blade about (60, 60) at this angle that turns by this much a frame; a second one beside it that is nearer, if it is there. */
+function blade(angle: number, turn: number, other: boolean) {
+  const size = 120,
+    motion: MotionField = emptyMotionField(size, size, false),
+    ids = new Float32Array(size * size),
+    depth = new Float32Array(size * size).fill(Infinity);
+  for (let i = 0; i < size * size; i++) {
+    const x = (i % size) - 60,
+      y = Math.floor(i / size) - 60,
+      along = x * Math.cos(angle) + y * Math.sin(angle),
+      across = y * Math.cos(angle) - x * Math.sin(angle);
+    const isBlade = Math.abs(across) < 3 && along > 4 && along < 52,
+      isOther = other && Math.abs(x - 20) < 8;
+    if (!isBlade && !isOther) continue;
+    motion.valid[i] = 1;
+    ids[i] = 1;
+    depth[i] = isOther ? 9.5 : 10;
+    if (!isOther) motion.toNext.set([x * (Math.cos(turn) - 1) - y * Math.sin(turn), x * Math.sin(turn) + y * (Math.cos(turn) - 1)], i * 2);
+    motion.toPrevious.set([-motion.toNext[i * 2], -motion.toNext[i * 2 + 1]], i * 2);
+  }
+  return { motion, ids, depth };
+}
+
+test.each([
+  [0.5, false],
+  [-0.9, false],
+  [0.5, true],
+])('a thin blade that turns by %d a frame, behind another part of its object or not (%j): its points are found', (turn, other) => {
+  const size = 120,
+    now = blade(0.3, turn, other),
+    whole = completeMotion(now, blade(0.3 - turn, turn, other));
+  const misses: number[] = [];
+  for (let i = 0; i < size * size; i++) {
+    if (now.depth[i] !== 10) continue;
+    const x = (i % size) - 60,
+      y = Math.floor(i / size) - 60;
+    const back = [x * (Math.cos(turn) - 1) + y * Math.sin(turn), -x * Math.sin(turn) + y * (Math.cos(turn) - 1)];
+    misses.push(Math.hypot(whole.toPrevious[i * 2] - back[0], whole.toPrevious[i * 2 + 1] - back[1]));
+  }
+  misses.sort((a, b) => a - b);
+  expect(misses.length).toBeGreaterThan(150);
+  expect(misses[Math.floor(0.9 * misses.length)]).toBeLessThan(other ? 3 : 0.5);
+  expect(misses[misses.length >> 1]).toBeLessThan(0.1);
+});
