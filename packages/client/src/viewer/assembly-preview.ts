@@ -39,7 +39,7 @@ export interface MovingJob {
   readonly wanted: WantedNeighbours;
   load(): Promise<{ inputs: Omit<FrameInputs, 'reachFrames'>; notes: readonly string[] }>;
   /** A neighbour as a frame of its own; null where it is not there. */
-  loadNeighbour(at: -1 | 1): Promise<Omit<FrameInputs, 'reachFrames'> | null>;
+  loadNeighbour(at: -1 | 1): Promise<{ inputs: Omit<FrameInputs, 'reachFrames'>; notes: readonly string[] } | null>;
 }
 
 export interface StillJob {
@@ -113,8 +113,8 @@ class ElementBlur {
     if (quality === 'final')
       for (const at of job.wanted.at)
         await this.preview.prepareNeighbour(at, async () => {
-          const inputs = await job.loadNeighbour(at);
-          return inputs && { ...inputs, reachFrames: reach };
+          const there = await job.loadNeighbour(at);
+          return there && { ...there.inputs, reachFrames: reach };
         });
     const { shutter, samples } = job;
     const treatment = scaledTreatment(job.treatment, factor);

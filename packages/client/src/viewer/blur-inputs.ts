@@ -69,11 +69,10 @@ export async function loadNeighbour(
   frame: number,
   at: -1 | 1,
   { previous, next }: Pick<Around, 'previous' | 'next'>,
-): Promise<Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames'> | null> {
+): Promise<(LoadedInputs & Around) | null> {
   if ((at < 0 ? previous : next) === null) return null;
-  const now = await loadInputs(detail, element, frame + at),
-    { previous: before, next: after, background } = await loadAround(detail, element, frame + at, now);
-  return { ...now, previous: before, next: after, background };
+  const now = await loadInputs(detail, element, frame + at);
+  return { ...now, ...(await loadAround(detail, element, frame + at, now)) };
 }
 
 export async function loadInputs(detail: ShotDetail, element: Element, frame: number): Promise<LoadedInputs> {

@@ -206,8 +206,10 @@ function elementJob(detail: ShotDetail, element: Element, frame: number): Elemen
       },
       loadNeighbour: async (at) => {
         const now = await loadInputs(detail, element, frame),
-          inputs = await loadNeighbour(detail, element, frame, at, await loadAround(detail, element, frame, now));
-        return inputs && { ...inputs, path: settings.path, hidden: settings.hidden };
+          there = await loadNeighbour(detail, element, frame, at, await loadAround(detail, element, frame, now));
+        if (there === null) return null;
+        const { notes, ...inputs } = there;
+        return { inputs: { ...inputs, path: settings.path, hidden: settings.hidden }, notes };
       },
     },
   };

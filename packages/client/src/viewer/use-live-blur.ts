@@ -148,11 +148,15 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
         if (current) set({ blurred: { ...picture, frame: plans.frame } });
       };
       const visible = quality === 'final' ? visibleArea(detail.shot) : null;
+      const around = [...plans.around.notes];
       if (quality === 'final') {
         for (const at of wanted.at)
           await preview.current?.prepareNeighbour(at, async () => {
-            const inputs = await loadNeighbour(detail, element, plans.frame, at, plans.around);
-            return inputs && { ...inputs, path: settings.path, hidden: settings.hidden, reachFrames: reach };
+            const there = await loadNeighbour(detail, element, plans.frame, at, plans.around);
+            if (there === null) return null;
+            const { notes, ...inputs } = there;
+            around.push(...notes.map((note) => `Frame ${plans.frame + at}: ${note}`));
+            return { ...inputs, path: settings.path, hidden: settings.hidden, reachFrames: reach };
           });
         if (!current) return;
       }
@@ -160,7 +164,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const picture = await preview.current?.render(request, show);
       if (!picture) return;
       show(picture);
-      const report = { ...picture.report, notes: [...plans.around.notes, ...picture.report.notes] };
+      const report = { ...picture.report, notes: [...around, ...picture.report.notes] };
       if (current && quality === 'final') set({ report });
       // A small picture made for the screen is a passing one.
       if (slot === 'full') keepBlur(result, { picture, report });
