@@ -52,6 +52,9 @@ interface LoadedPlan extends Prepared {
   readonly out: Uint16Array;
 }
 
+/** Three plans are handed over and opened for every band of a mixed picture: fewer and taller ones. */
+const MIXED_BAND_PX = 4 * TILE_PX;
+
 /** A lens is drawn more coarsely in a draft; everything else is the same. */
 function treatmentKey(treatment: Treatment, quality: BlurQuality): string {
   return JSON.stringify([treatment, treatment.lens === null ? null : quality]);
@@ -266,7 +269,7 @@ export class BlurPreview {
       (await this.renderers).map(async ({ worker }) => {
         while (next < area.y1 && ticket === this.newest) {
           const yFrom = next;
-          next = Math.min(area.y1, yFrom + TILE_PX);
+          next = Math.min(area.y1, yFrom + (mixed === null ? TILE_PX : MIXED_BAND_PX));
           const band = [settings, yFrom, next, out] as const;
           slices = Math.max(slices, await (mixed === null ? worker.render(slot, ...band) : worker.renderMixed(mixed, ...band)));
         }

@@ -9,7 +9,7 @@ import { COVERAGE, ERROR, KNOWN, RENDERED, smallPlan } from './small-plan';
 /** Parts of a frame that are weighed one by one; the exposure before the frame and that after it have two at least. */
 const PARTS_A_FRAME = 4,
   LEAST_PARTS = 2;
-/** How much what is known and how well the other frame is foreseen count: measured on the scenes of docs/fidelity.md, flat from 1 to 6 and from a quarter to a half. */
+/** How much what is known and how well the other frame is foreseen count: within 0.3 dB from 1 to 4 and from a quarter to a half (the decision record has the scenes). */
 const KNOWN_POWER = 2,
   ERROR_POWER = 1 / 3;
 /** Squared errors: what no plan falls below, and what is taken for one where nothing was rendered. */
