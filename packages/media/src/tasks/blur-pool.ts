@@ -57,6 +57,9 @@ const KEPT_PLANS = 3,
 /** The header attribute that says what a picture was made with. */
 export const MADE_ATTRIBUTE = 'ivrexBlur';
 
+/** A thread that is ended in the middle of these would leave a half-written file behind: they come to their end. */
+const WRITES: ReadonlySet<Task['kind']> = new Set<Task['kind']>(['saveFrame', 'remap', 'make']);
+
 /** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
 export class BlurPool {
   private readonly pool: Piscina;
@@ -76,11 +79,12 @@ export class BlurPool {
     });
   }
 
+  /** Does a task in a thread. What only computes is dropped as soon as the signal says so. @throws IvrexError cancelled, and what the task throws */
   async run<K extends Task['kind']>(task: Extract<Task, { kind: K }>, signal?: AbortSignal): Promise<TaskResults[K]> {
     if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
     let outcome: Outcome<TaskResults[K]>;
     try {
-      outcome = (await this.pool.run(task, { signal })) as Outcome<TaskResults[K]>;
+      outcome = (await this.pool.run(task, WRITES.has(task.kind) ? {} : { signal })) as Outcome<TaskResults[K]>;
     } catch (error) {
       if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
       throw error;

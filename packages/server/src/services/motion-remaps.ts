@@ -12,7 +12,7 @@ import {
   type ShotSettings,
 } from '@ivrex/contract';
 import { IvrexError } from '@ivrex/core';
-import type { PictureFile, RemapRequest } from '@ivrex/media';
+import { removeLeftovers, type PictureFile, type RemapRequest } from '@ivrex/media';
 import { z } from 'zod';
 import { passFileAt, pictureFileAt } from './frames';
 import { chosenPasses } from './motion-readings';
@@ -95,6 +95,7 @@ export class MotionRemaps {
       left = framesOf(asOrdered).filter((f) => !job.written.includes(f));
     const isWhole = await this.jobs.eachFrame(job, left, async (frame) => {
       const out = path.join(this.folderOf(detail, order), `${order.name}.${String(frame).padStart(4, '0')}.${order.format}`);
+      await removeLeftovers(out);
       const request = await this.requestAt(asOrdered, order, frame, out);
       const result = await this.services.pool.run<'remap'>({ kind: 'remap', request }, job.signal);
       const s = job.status;
