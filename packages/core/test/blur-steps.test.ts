@@ -19,7 +19,11 @@ function overlap(x: number, from: number, length: number): number {
 }
 
 /** A box `frames` on from the frame, of this coverage inside, in front of a wall that stands still; or in front of nothing. */
-function frameAt(frames: number, speed: number, { x0 = BOX.x, alpha = 1, isWallThere = true } = {}): BlurFramePasses {
+function frameAt(
+  frames: number,
+  speed: number,
+  { x0 = BOX.x, alpha = 1, isWallThere = true, rim = BRASS as readonly number[] } = {},
+): BlurFramePasses {
   const rgba = new Float32Array(W * H * 4),
     depth = new Float32Array(W * H),
     ids = new Float32Array(W * H),
@@ -30,8 +34,9 @@ function frameAt(frames: number, speed: number, { x0 = BOX.x, alpha = 1, isWallT
       a = alpha * overlap(x, x0 + frames * speed, BOX.width) * overlap(y, BOX.y, BOX.height),
       back = isWallThere ? 1 : 0,
       isFront = a >= alpha / 2 && a > 0;
-    const behind = wall(x, y);
-    rgba.set([...BRASS.map((v, c) => a * v + (1 - a) * back * behind[c]), a + (1 - a) * back], i * 4);
+    const behind = wall(x, y),
+      front = x - Math.round(frames * speed) === BOX.x ? rim : BRASS;
+    rgba.set([...front.map((v, c) => a * v + (1 - a) * back * behind[c]), a + (1 - a) * back], i * 4);
     depth[i] = isFront ? 2 : 8;
     ids[i] = isFront ? 1 : isWallThere ? 2 : a > 0 ? 1 : 0;
     motion.valid[i] = 1;
@@ -113,6 +118,13 @@ describe('shared edges', () => {
     }
     expect(asked).toBeGreaterThan(8);
     expect(plan.report.separatedPixels).toBeGreaterThan(BOX.height);
+  });
+
+  test('where the front turns away from the light, so that no mix of what is beside makes its rim, the outline tells its coverage', () => {
+    const [front] = planOf(16, { rim: [0.1, 0.25, 0.75] }).layers,
+      alphas = Array.from({ length: BOX.height - 6 }, (_, n) => colourAt(front, BOX.x, BOX.y + 3 + n)[3]);
+    // A third of the wall is of the rim's own colour: there nothing can tell. By colours alone 4 are found.
+    expect(alphas.filter((alpha) => alpha > 0.4).length).toBeGreaterThanOrEqual(11);
   });
 
   test('layers put over each other again are the picture, shared pixels and all', () => {

@@ -95,3 +95,69 @@ test.each([
   expect(misses[Math.floor(0.9 * misses.length)]).toBeLessThan(other ? 3 : 0.5);
   expect(misses[misses.length >> 1]).toBeLessThan(0.1);
 });
+
+/** Rows of one way each, as far as they reach; nothing tells objects apart. */
+function strips(list: readonly { readonly x0: number; readonly x1: number; readonly toNext: number }[]) {
+  const motion: MotionField = emptyMotionField(width, height, false);
+  for (const { x0, x1, toNext } of list)
+    for (let y = 0; y < height; y++)
+      for (let x = Math.max(0, x0); x < Math.min(width, x1); x++) {
+        const i = y * width + x;
+        motion.valid[i] = 1;
+        motion.toNext[i * 2] = toNext;
+        motion.toPrevious[i * 2] = -toNext;
+      }
+  return { motion, ids: null, depth: null };
+}
+
+test('where two things end at one pixel the one that moves as it did counts, without ids and depth', () => {
+  // A bar goes 5 px and a half to the right over ground that goes 1: at its edges both end in one pixel.
+  const before = strips([
+      { x0: 0, x1: width, toNext: 1 },
+      { x0: 8, x1: 16, toNext: 5.5 },
+    ]),
+    now = strips([
+      { x0: 0, x1: width, toNext: 1 },
+      { x0: 14, x1: 21, toNext: 5.5 },
+    ]);
+  const { toPrevious } = completeMotion(now, before);
+  for (let x = 2; x < width - 6; x++)
+    expect({ x, way: toPrevious[(5 * width + x) * 2] }).toEqual({ x, way: x >= 14 && x < 21 ? -5.5 : -1 });
+});
+
+test('what comes in from outside is not taken for what it came to lie on', () => {
+  // The ground that is under it now goes 2; it comes in from the right, 9 px a frame.
+  const before = strips([{ x0: 0, x1: width, toNext: -2 }]),
+    now = strips([
+      { x0: 0, x1: width, toNext: -2 },
+      { x0: width - 8, x1: width, toNext: -9 },
+    ]);
+  expect(at(completeMotion(now, before), width - 4)).toBe(9);
+  expect(at(completeMotion(now, before), 10)).toBe(2);
+});
+
+test('a change of pace that the surface around does not share is not believed, and what was not found is carried on from the same surface alone', () => {
+  // All of it went 3 to here and goes 6; one pixel of the frame before leads here from elsewhere.
+  const before = strips([{ x0: 2, x1: 20, toNext: 3 }]),
+    now = strips([
+      { x0: 5, x1: 23, toNext: 6 },
+      { x0: 23, x1: 30, toNext: 0 },
+    ]);
+  before.motion.toNext[(5 * width + 9) * 2] = 7;
+  const { toPrevious } = completeMotion(now, before);
+  expect(toPrevious[(5 * width + 16) * 2]).toBe(-3);
+  expect(toPrevious[(5 * width + 12) * 2]).toBe(-3);
+  // What stands still beside it was hidden before: it has no part in the change of pace.
+  expect(toPrevious[(5 * width + 25) * 2]).toBeCloseTo(0, 6);
+});
+
+test('a thing that comes nearer as fast as it moves across is still itself', () => {
+  const far = frame(6, 8),
+    near = frame(14, 8),
+    depth = (ids: Float32Array, z: number) => ids.map((id) => (id === 1 ? z : Infinity));
+  // 8 of 40 px a frame: half nearer may be.
+  const whole = completeMotion({ ...near, depth: depth(near.ids, 8) }, { ...far, depth: depth(far.ids, 10) });
+  expect(whole.twoSided).toBe(true);
+  const other = completeMotion({ ...near, depth: depth(near.ids, 4) }, { ...far, depth: depth(far.ids, 10) });
+  expect(other.toPrevious[(5 * width + 18) * 2]).toBe(-8);
+});

@@ -158,6 +158,37 @@ test('what is nearer where two surfaces touch is in front, whatever their mean d
   expect(bySpeed.rank[floor]).toBeLessThan(bySpeed.rank[post]);
 });
 
+test.each([true, false])(
+  'without depth what covers what in the neighbouring frames is in front, also when it is the slower one (next: %j)',
+  (isNext) => {
+    // A still post stands before a panel that slides behind it, 6 px a frame.
+    const scene = (t: number) =>
+      bands([
+        { x0: 0, x1: W, id: 1, depth: 9, speed: 0 },
+        { x0: 6 + 6 * t, x1: 19 + 6 * t, id: 2, depth: 5, speed: 6 },
+        { x0: 20, x1: 26, id: 3, depth: 2, speed: 0 },
+      ]);
+    const now = { ...scene(0), depth: null },
+      beside = { ...scene(isNext ? 1 : -1), depth: null };
+    const surfaces = surfacesOf(now, now.trusted),
+      { rank, from } = orderSurfaces(surfaces, { ...now, [isNext ? 'next' : 'previous']: beside }, now.trusted);
+    if (isNext) {
+      expect(from).toBe('neighbours');
+      expect(rank[at(surfaces, 22)]).toBeLessThan(rank[at(surfaces, 10)]);
+    }
+    expect(rank[at(surfaces, 10)]).toBeLessThan(rank[at(surfaces, 35)]);
+    // Where nothing covers anything the order is a guess as before.
+    const alone = bands([
+      { x0: 2, x1: 8, id: 2, depth: 5, speed: 6 },
+      { x0: 30, x1: 36, id: 3, depth: 2, speed: 0 },
+    ]);
+    expect(orderSurfaces(surfacesOf(alone, alone.trusted), { ...alone, depth: null, next: alone }, alone.trusted).from).toBe('speed');
+    // Mirrored vectors tell nothing.
+    const mirrored = { ...beside, motion: { ...beside.motion, twoSided: false } };
+    expect(orderSurfaces(surfaces, { ...now, next: mirrored }, now.trusted).from).toBe('speed');
+  },
+);
+
 test('of surfaces that do not touch, the nearer in the mean is in front', () => {
   const s = bands([
     { x0: 2, x1: 10, id: 1, depth: 8, speed: 3 },
@@ -167,6 +198,19 @@ test('of surfaces that do not touch, the nearer in the mean is in front', () => 
   const surfaces = surfacesOf(s, s.trusted),
     { rank } = orderSurfaces(surfaces, s, s.trusted);
   expect([4, 16, 28].map((x) => rank[at(surfaces, x)])).toEqual([2, 0, 1]);
+});
+
+test('a floor that goes far back within few rows is one surface; a step is not', () => {
+  const s = bands([{ x0: 0, x1: W, id: 1, depth: 1, speed: 0 }]);
+  for (let i = 0; i < W * H; i++) s.depth[i] = 1 / (0.02 + 0.01 * Math.floor(i / W));
+  expect(vectorsAgree(s.motion, s.depth, 4 * W + 9, 5 * W + 9)).toBe(true);
+  expect(surfacesOf({ ...s, ids: null }, s.trusted).count).toBe(1);
+  // The same two depths, and nothing that slopes on either side.
+  for (let i = 0; i < W * H; i++) s.depth[i] = i < 5 * W ? 1 / 0.06 : 1 / 0.07;
+  expect(vectorsAgree(s.motion, s.depth, 4 * W + 9, 5 * W + 9)).toBe(false);
+  // Beside the picture's border nothing tells a slope.
+  for (let i = 0; i < W * H; i++) s.depth[i] = 1 / (0.02 + 0.01 * Math.floor(i / W));
+  expect(vectorsAgree(s.motion, s.depth, 0, W)).toBe(false);
 });
 
 test("a surface's box holds its first and last row and column, and its longest vector is of either side", () => {

@@ -1,53 +1,36 @@
 import { readFileSync } from 'node:fs';
 import { instantiateKernels } from '@ivrex/kernels';
-import type { BlurFramePasses } from '@ivrex/core';
-import { againstTruth, FIDELITY_SHUTTERS, postBlur, sceneFrames, sceneTruth, type SceneFrames } from '../src/fidelity/measure-fidelity';
 import { damaged, DAMAGES } from '../src/fidelity/damages';
+import { everyScene } from '../src/fidelity/every-scene';
+import { FIDELITY_SHUTTERS } from '../src/fidelity/frames';
+import { againstTruth, frameNow, plansOf, postBlur, sceneFrames } from '../src/fidelity/measure-fidelity';
 import { ownVectorGather } from '../src/fidelity/own-vector-gather';
-import { fidelityScenes } from '../src/fidelity/scenes';
 
-/** Prints masked PSNR of every scene under the two shutters of the goals: a list of { scene, shutter, ivrex, draft, gather, finite, filtered, less }. */
+/** Prints masked PSNR of every scene under the two shutters of the goals: a list of { scene, shutter, ivrex, alone, draft, gather, finite, filtered }. */
 const size = { width: 256, height: 144 };
+const SOLID_MOMENTS = 192;
 const kernels = await instantiateKernels(await WebAssembly.compile(readFileSync('packages/kernels/build/kernels.wasm')));
 const filter = DAMAGES.filter(({ name }) => name.startsWith('filtered across edges'))[0];
-/** The same frames with less said about them. */
-const LESS: Readonly<Record<string, (f: SceneFrames) => SceneFrames>> = {
-  'without ids': (f) => without(f, { ids: null }),
-  'without depth': (f) => without(f, { depth: null }),
-  'without both': (f) => without(f, { ids: null, depth: null }),
-  'with ids in the neighbours alone': (f) => ({ ...f, now: { ...f.now, ids: null } }),
-};
-const without = ({ size: of, previous, now, next }: SceneFrames, less: Partial<BlurFramePasses>): SceneFrames => ({
-  size: of,
-  previous: { ...previous, ...less },
-  now: { ...now, ...less },
-  next: { ...next, ...less },
-});
 const FILTERED = new Set(['spinner', 'crossing']);
-const rows = fidelityScenes(size.width).flatMap((scene) => {
-  const cards = scene.makeCards(),
-    frames = sceneFrames(scene, cards, size);
-  return [FIDELITY_SHUTTERS[0], FIDELITY_SHUTTERS[3]].map((shutter) => {
-    const truth = sceneTruth(scene, cards, shutter, size, 1),
-      blurred = postBlur(kernels, frames, shutter, 'final').rgba;
-    const db = (rgba: Float32Array) => againstTruth(rgba, truth, frames).maskedPsnr;
+const shutters = [FIDELITY_SHUTTERS[0], FIDELITY_SHUTTERS[3]];
+const rows = everyScene(size, 1, SOLID_MOMENTS).flatMap(({ name, shoot }) => {
+  const shot = shoot(),
+    frames = sceneFrames(shot),
+    truths = shot.expose(shutters),
+    plans = plansOf(frames),
+    { rgba, motion } = frameNow(frames);
+  return shutters.map((shutter, n) => {
+    const db = (picture: Float32Array) => againstTruth(picture, truths[n], frames).maskedPsnr,
+      blurred = postBlur(kernels, plans, shutter, 'final').rgba;
     return {
-      scene: scene.name,
+      scene: name,
       shutter: shutter.name,
       ivrex: db(blurred),
-      draft: db(postBlur(kernels, frames, shutter, 'draft').rgba),
-      gather: db(ownVectorGather(frames.now.rgba, frames.now.motion, shutter.opens, shutter.closes, 48)),
+      alone: db(postBlur(kernels, plans, shutter, 'final', { bothFrames: 'off' }).rgba),
+      draft: db(postBlur(kernels, plans, shutter, 'draft').rgba),
+      gather: db(ownVectorGather(rgba, motion, shutter.opens, shutter.closes, 48)),
       finite: blurred.every(Number.isFinite),
-      less:
-        shutter === FIDELITY_SHUTTERS[0]
-          ? {
-              ...Object.fromEntries(
-                Object.entries(LESS).map(([name, of]) => [name, db(postBlur(kernels, of(frames), shutter, 'final').rgba)]),
-              ),
-              'without neighbours': db(postBlur(kernels, frames, shutter, 'final', { previous: null, next: null }).rgba),
-            }
-          : null,
-      filtered: FILTERED.has(scene.name) ? db(postBlur(kernels, damaged(frames, filter).damaged, shutter, 'final').rgba) : null,
+      filtered: FILTERED.has(name) ? db(postBlur(kernels, plansOf(damaged(frames, filter).damaged), shutter, 'final').rgba) : null,
     };
   });
 });

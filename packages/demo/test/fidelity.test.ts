@@ -4,17 +4,36 @@ interface Row {
   readonly scene: string;
   readonly shutter: string;
   readonly ivrex: number;
+  /** With the neighbouring frames' blur left out. */
+  readonly alone: number;
   readonly draft: number;
   readonly gather: number;
   readonly finite: boolean;
   /** With vectors that were filtered across edges; null where that was not measured. */
   readonly filtered: number | null;
-  /** With less said about the frames: ids, depth, neighbours left out. Null where that was not measured. */
-  readonly less: Readonly<Record<string, number>> | null;
 }
 
-/** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. A ratchet: 1 dB below what is measured. */
+/** Masked PSNR that must hold, in dB: 180 degrees centred, 360 degrees from the frame on. A ratchet: 1 dB below what is measured, or less. */
 const GOALS: Readonly<Record<string, readonly [number, number]>> = {
+  linear: [48.5, 51],
+  spinner: [44, 46.3],
+  parallax: [43.7, 42.4],
+  crossing: [44, 43.1],
+  'over-still': [44.5, 44.5],
+  sparks: [45.6, 45.8],
+  dolly: [47.4, 49.7],
+  glass: [38.9, 39.4],
+  ease: [48.4, 51.5],
+  walker: [35.3, 35.8],
+  'walker before a wall': [44.7, 43.6],
+  rotor: [42.9, 44.1],
+  tarpaulin: [37.8, 35.2],
+  flythrough: [37.5, 37.4],
+  reeds: [29.9, 30],
+  cart: [37.7, 36.7],
+};
+/** The same without the neighbours' blur, as it was before there was any. */
+const ALONE_GOALS: Readonly<Record<string, readonly [number, number]>> = {
   linear: [48.5, 51],
   spinner: [44, 46.3],
   parallax: [43.7, 41.3],
@@ -49,16 +68,9 @@ test.each(Object.keys(GOALS))('%s: the blur is as near to the true one as it mus
   expect(whole.ivrex).toBeGreaterThanOrEqual(GOALS[scene][1]);
 });
 
-/** dB that more information may cost. */
-const COST = 0.3;
-
-test.each(Object.keys(GOALS))('%s: more information costs nothing', (scene) => {
-  const { ivrex, less } = find(scene, '180 centred');
-  expect(Object.keys(less ?? {})).toHaveLength(5);
-  for (const [what, db] of Object.entries(less ?? {})) {
-    process.stdout.write(`${scene} ${what}: ${db.toFixed(1)} dB\n`);
-    expect({ what, isWorse: db > ivrex + COST }).toEqual({ what, isWorse: false });
-  }
+test.each(Object.keys(ALONE_GOALS))('%s: a frame alone is as good as it was before frames were mixed', (scene) => {
+  expect(find(scene, '180 centred').alone).toBeGreaterThanOrEqual(ALONE_GOALS[scene][0]);
+  expect(find(scene, '360 from the frame').alone).toBeGreaterThanOrEqual(ALONE_GOALS[scene][1]);
 });
 
 test('vectors filtered across edges cost little', () => {
@@ -74,6 +86,7 @@ test('it beats the blur along each pixel’s own vector on every scene, and a dr
   for (const row of rows) {
     expect(row.finite).toBe(true);
     expect(row.ivrex).toBeGreaterThan(row.gather);
-    expect(row.draft).toBeGreaterThan(row.ivrex - 8);
+    // A draft mixes no frames in.
+    expect(row.draft).toBeGreaterThan(row.alone - 8);
   }
 });

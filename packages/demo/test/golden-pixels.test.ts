@@ -5,7 +5,7 @@ import { prepareBlur, renderRows, roundToHalf, treatPlan, UNTREATED } from '@ivr
 import type { Kernels } from '@ivrex/kernels';
 import { FORM } from '@ivrex/media';
 import { loadKernels } from '../../kernels/test/kernels';
-import { sceneFrames } from '../src/fidelity/measure-fidelity';
+import { shootCards } from '../src/fidelity/frames';
 import { fidelityScenes } from '../src/fidelity/scenes';
 
 /**
@@ -23,8 +23,9 @@ test('a program that makes other pixels has another form', () => {
   const size = { width: 64, height: 36 },
     hash = createHash('sha256');
   for (const scene of fidelityScenes(size.width)) {
-    const { previous, now, next } = sceneFrames(scene, scene.makeCards(), size);
-    const plan = prepareBlur({ ...size, ...now, previous, next, path: 'auto', reachFrames: 1 });
+    const { frameAt } = shootCards(scene, size, 1),
+      now = frameAt(0);
+    const plan = prepareBlur({ ...size, ...now, previous: frameAt(-1), next: frameAt(1), path: 'auto', reachFrames: 1 });
     const lens = { focus: 4, farPx: 3, nearPx: 2, mostPx: 6, aperture: { blades: 5, turnDeg: 10 } };
     for (const treatment of [UNTREATED, { limits: { floorPx: 2, ceilingPx: 20 }, grade: null, lens }]) {
       const treated = treatPlan(plan, treatment, now.depth, 'final', (length) => new Float32Array(length), kernels);

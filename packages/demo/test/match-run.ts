@@ -14,7 +14,7 @@ import {
 import { encodingSchema } from '@ivrex/contract';
 import { instantiateKernels } from '@ivrex/kernels';
 import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles } from '@ivrex/media';
-import { sceneFrames } from '../src/fidelity/measure-fidelity';
+import { shootCards } from '../src/fidelity/frames';
 import { fidelityScenes } from '../src/fidelity/scenes';
 import { renderBlurred, renderNoisy } from '../src/render-cards';
 
@@ -53,8 +53,9 @@ const scenes = fidelityScenes(size.width).filter(({ name }) => USED.includes(nam
 const planned = new Map(
   scenes.map((scene) => {
     const cards = scene.makeCards(),
-      { previous, now, next } = sceneFrames(scene, cards, size);
-    return [scene.name, { scene, cards, plan: prepareBlur({ ...size, ...now, previous, next, path: 'auto', reachFrames: MATCH_REACH }) }];
+      { frameAt } = shootCards(scene, size, 1);
+    const beside = { previous: frameAt(-1), next: frameAt(1) };
+    return [scene.name, { scene, cards, plan: prepareBlur({ ...size, ...frameAt(0), ...beside, path: 'auto', reachFrames: MATCH_REACH }) }];
   }),
 );
 const sceneOf = (name: string) => {

@@ -4,7 +4,8 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { encodeExr, prepareBlur, renderRows, type BlurFramePasses, type Encoding, type Plane, type SampleType } from '@ivrex/core';
 import { loadFramePasses, loadNodeHost, type FrameFiles } from '@ivrex/media';
-import { againstTruth, FIDELITY_SHUTTERS, sceneFrames, sceneTruth } from '../src/fidelity/measure-fidelity';
+import { FIDELITY_SHUTTERS, shootCards } from '../src/fidelity/frames';
+import { againstTruth, frameNow, sceneFrames } from '../src/fidelity/measure-fidelity';
 import { fidelityScenes } from '../src/fidelity/scenes';
 
 /**
@@ -226,12 +227,12 @@ const PLAIN: Choice = { depth: DEPTHS[0], alpha: 'OpenEXR', channels: 'Z', ids: 
 const scenes = fidelityScenes(size.width)
   .filter(({ name }) => ['spinner', 'parallax', 'crossing', 'over-still', 'sparks'].includes(name))
   .map((scene) => {
-    const cards = scene.makeCards(),
-      frames = sceneFrames(scene, cards, size);
-    const truth = sceneTruth(scene, cards, shutter, size, 1);
+    const shoot = shootCards(scene, size, 1),
+      frames = sceneFrames(shoot, [-1, 0, 1]);
+    const [truth] = shoot.expose([shutter]);
     // Files of whole numbers hold no light above 1.
-    for (const rgba of [truth, frames.previous.rgba, frames.now.rgba, frames.next.rgba]) dim(rgba);
-    const there = [...(frames.now.depth ?? [])].filter((z) => z < Infinity);
+    for (const rgba of [truth, ...[...frames.frames.values()].map(({ rgba }) => rgba)]) dim(rgba);
+    const there = [...(frameNow(frames).depth ?? [])].filter((z) => z < Infinity);
     return {
       name: scene.name,
       frames,
@@ -241,7 +242,7 @@ const scenes = fidelityScenes(size.width)
   });
 
 async function measure({ frames, truth, range }: (typeof scenes)[number], choice: Choice): Promise<number> {
-  const files = [frames.previous, frames.now, frames.next].map((f) => filesOf(f, choice, range));
+  const files = [...frames.frames.values()].map((f) => filesOf(f, choice, range));
   const passes = await loadFramePasses({ ...files[1], previous: files[0], next: files[2], encoding: ENCODING, fps: null }, host);
   const plan = prepareBlur({ ...passes, path: 'auto', reachFrames: 1 }),
     out = new Float32Array(count * 4),

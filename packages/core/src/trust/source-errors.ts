@@ -41,7 +41,7 @@ export function sourceErrors({ plan, shutter, input }: TrustRequest): SourceErro
           ? OFF_ARC
           : OFF_ARC_ALONE;
   const left = residuals(passes);
-  const ordered = report.orderFrom === 'depth' || report.layerCount < 2;
+  const ordered = report.orderFrom !== 'speed' || report.layerCount < 2;
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
       const i = y * width + x,

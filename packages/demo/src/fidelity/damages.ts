@@ -1,5 +1,5 @@
 import { CLIPPED_X, CLIPPED_Y, repairField, roundToHalf, type BlurFramePasses, type MotionField, type RepairStep } from '@ivrex/core';
-import type { SceneFrames } from './measure-fidelity';
+import { eachFrame, type SceneFrames } from './measure-fidelity';
 
 /** What goes wrong with passes in production, and what mends it. */
 export interface Damage {
@@ -114,13 +114,10 @@ function filterAcrossEdges(passes: BlurFramePasses): BlurFramePasses {
   });
 }
 
-/** All three frames with the damage, and with what mends it. */
+/** All frames with the damage, and with what mends it. */
 export function damaged(frames: SceneFrames, { apply, mend }: Damage): { damaged: SceneFrames; mended: SceneFrames | null } {
-  const each = (change: (passes: BlurFramePasses) => BlurFramePasses): SceneFrames => ({
-    size: frames.size,
-    previous: change(frames.previous),
-    now: change(frames.now),
-    next: change(frames.next),
-  });
-  return { damaged: each(apply), mended: mend === null ? null : each((passes) => mend(apply(passes), passes)) };
+  return {
+    damaged: eachFrame(frames, apply),
+    mended: mend === null ? null : eachFrame(frames, (passes) => mend(apply(passes), passes)),
+  };
 }

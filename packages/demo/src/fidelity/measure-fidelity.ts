@@ -1,90 +1,95 @@
 import {
   comparePictures,
+  mixFrames,
+  neighboursToMix,
   prepareBlur,
-  renderRows,
+  renderMixedRows,
   type BlurFramePasses,
   type BlurInput,
   type BlurPlan,
   type BlurQuality,
   type Comparison,
+  type MixedPlan,
 } from '@ivrex/core';
-import type { Kernels } from '@ivrex/kernels';
-import type { Card } from '../card';
-import { renderBlurred, type FrameSize } from '../render-cards';
-import { sceneFrame } from './frames';
-import type { FidelityScene } from './scenes';
+import type { Kernels, SliceLayer } from '@ivrex/kernels';
+import type { FrameSize } from '../render-cards';
+import type { FidelityShutter, Shoot } from './frames';
 
-export interface FidelityShutter {
-  readonly name: string;
-  readonly opens: number;
-  readonly closes: number;
-}
-
-export const FIDELITY_SHUTTERS: readonly FidelityShutter[] = [
-  { name: '180 centred', opens: -0.25, closes: 0.25 },
-  { name: '180 from the frame', opens: 0, closes: 0.5 },
-  { name: '360 centred', opens: -0.5, closes: 0.5 },
-  { name: '360 from the frame', opens: 0, closes: 1 },
-];
-
-/** The fewest moments that a truth is made of. */
-export const TRUTH_MOMENTS = 256;
-
+/** A shot as an artist has it. */
 export interface SceneFrames {
   readonly size: FrameSize;
-  readonly previous: BlurFramePasses;
-  readonly now: BlurFramePasses;
-  readonly next: BlurFramePasses;
+  /** By their distance from the frame that is blurred. */
+  readonly frames: ReadonlyMap<number, BlurFramePasses>;
 }
 
-export function sceneFrames(scene: FidelityScene, cards: readonly Card[], size: FrameSize): SceneFrames {
-  const [previous, now, next] = [-1, 0, 1].map((offset) => sceneFrame(scene, cards, offset, size));
-  return { size, previous, now, next };
+/** The frames that a blur can use. */
+export const AROUND = [-2, -1, 0, 1, 2] as const;
+
+export function sceneFrames(shoot: Shoot, offsets: readonly number[] = AROUND): SceneFrames {
+  return { size: shoot.size, frames: new Map(offsets.map((offset) => [offset, shoot.frameAt(offset)])) };
 }
 
-/** The true blur: TRUTH_MOMENTS pictures of `samples` points a pixel. */
-export function sceneTruth(
-  scene: FidelityScene,
-  cards: readonly Card[],
-  shutter: FidelityShutter,
-  size: FrameSize,
-  samples: number,
-): Float32Array {
-  return renderBlurred(cards, scene.frame, shutter.opens, shutter.closes, size, TRUTH_MOMENTS, samples);
+export function eachFrame({ size, frames }: SceneFrames, change: (passes: BlurFramePasses) => BlurFramePasses): SceneFrames {
+  return { size, frames: new Map([...frames].map(([offset, passes]) => [offset, change(passes)])) };
+}
+
+export function onlyFrames({ size, frames }: SceneFrames, offsets: readonly number[]): SceneFrames {
+  return { size, frames: new Map([...frames].filter(([offset]) => offsets.includes(offset))) };
+}
+
+export function frameNow({ frames }: SceneFrames): BlurFramePasses {
+  const now = frames.get(0);
+  if (now === undefined) throw new Error('The frame that is blurred is not among the frames.');
+  return now;
+}
+
+/** Plans of a shot's frames, each made when it is first needed; null where a frame is missing. They reach one frame far. */
+export type Plans = (offset: number) => BlurPlan | null;
+
+export function plansOf({ size, frames }: SceneFrames, more: Partial<BlurInput> = {}): Plans {
+  const made = new Map<number, BlurPlan>();
+  return (offset) => {
+    const own = frames.get(offset);
+    if (own === undefined) return null;
+    let plan = made.get(offset);
+    if (plan === undefined) {
+      const previous = frames.get(offset - 1) ?? null,
+        next = frames.get(offset + 1) ?? null;
+      plan = prepareBlur({ ...size, ...own, previous, next, path: 'auto', reachFrames: 1, ...more });
+      made.set(offset, plan);
+    }
+    return plan;
+  };
 }
 
 export interface PostBlur {
   readonly rgba: Float32Array;
-  readonly plan: BlurPlan;
+  readonly mixed: MixedPlan;
   readonly slices: number;
 }
 
+/** The product's blur. */
 export function postBlur(
   kernels: Kernels,
-  { size, previous, now, next }: SceneFrames,
-  shutter: FidelityShutter,
+  plans: Plans,
+  { opens, closes }: FidelityShutter,
   quality: BlurQuality,
-  more: Partial<BlurInput> = {},
+  { bothFrames = 'auto' }: { readonly bothFrames?: 'auto' | 'off' } = {},
 ): PostBlur {
-  const { width, height } = size;
-  const plan = prepareBlur({ width, height, ...now, previous, next, path: 'auto', reachFrames: 1, ...more });
-  const rgba = new Float32Array(width * height * 4),
-    session = kernels.openSlices(plan.layers);
-  try {
-    const slices = renderRows(
-      plan,
-      session,
-      { shutter: { opens: shutter.opens, closes: shutter.closes, strength: 1 }, quality, samples: 'auto' },
-      0,
-      height,
-      rgba,
-    );
-    return { rgba, plan, slices };
-  } finally {
-    session.close();
-  }
+  const plan = plans(0);
+  if (plan === null) throw new Error('The frame that is blurred is not among the frames.');
+  const shutter = { opens, closes, strength: 1 },
+    open = (layers: readonly SliceLayer[]) => kernels.openSlices(layers),
+    wanted = neighboursToMix({ bothFrames, quality, shutter, limits: null, path: 'auto' });
+  const there = wanted.at.flatMap((at) => {
+    const neighbour = plans(at);
+    return neighbour === null ? [] : [{ at, plan: neighbour }];
+  });
+  const mixed = mixFrames(plan, wanted, there, shutter, open),
+    rgba = new Float32Array(plan.width * plan.height * 4);
+  return { rgba, mixed, slices: renderMixedRows(mixed, { shutter, quality, samples: 'auto' }, 0, plan.height, rgba, open) };
 }
 
-export function againstTruth(rgba: Float32Array, truth: Float32Array, { size, now }: SceneFrames): Comparison {
-  return comparePictures(rgba, truth, size.width, size.height, now.rgba);
+export function againstTruth(rgba: Float32Array, truth: Float32Array, frames: SceneFrames): Comparison {
+  return comparePictures(rgba, truth, frames.size.width, frames.size.height, frameNow(frames).rgba);
 }

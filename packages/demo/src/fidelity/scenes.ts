@@ -1,5 +1,6 @@
 import { paintTexture, shade, type Card, type Paint, type Pose } from '../card';
-import { fractalNoise, hash, step, valueNoise } from '../noise';
+import { hash, step } from '../noise';
+import { BRASS, GLASS, MARSH, OAK, SALT, STEEL, weathered } from '../artwork';
 
 /** A picture problem of its own, against which the blur is measured. Lengths are for a picture 640 px wide. */
 export interface FidelityScene {
@@ -12,22 +13,6 @@ export interface FidelityScene {
 }
 
 export const FIDELITY_SIZE = { width: 640, height: 360 };
-
-const BRASS: Paint = [0.95, 0.7, 0.3, 1],
-  STEEL: Paint = [0.66, 0.74, 0.82, 1],
-  OAK: Paint = [0.85, 0.62, 0.4, 1],
-  MARSH: Paint = [0.62, 0.78, 0.48, 1],
-  SALT: Paint = [0.85, 0.84, 0.8, 1],
-  GLASS: Paint = [0.55, 0.95, 0.9, 1];
-
-/** Wood, mud or metal under hard light: broad patches, fine grain and hard lines, so that every kind of blur error shows. */
-function weathered(base: Paint, u: number, v: number, seed: number, alpha: number): Paint {
-  const broad = step(0.36, 0.62, fractalNoise(u * 0.045, v * 0.045, seed, 3)),
-    grain = valueNoise(u * 0.33, v * 0.24, seed + 7);
-  const board = Math.abs((((v + 4 * valueNoise(u * 0.02, 0, seed + 9)) / 19) % 1) - 0.5) > 0.43 ? 0.3 : 1,
-    nail = Math.hypot(((((u / 31) % 1) + 1) % 1) - 0.5, ((((v / 19) % 1) + 1) % 1) - 0.25) < 0.1 ? 1.8 : 1;
-  return shade(base, (0.16 + 0.95 * broad + 0.55 * (grain - 0.5)) * board * nail, alpha);
-}
 
 function inside(distance: number, soft = 0.6): number {
   return step(soft, -soft, distance);

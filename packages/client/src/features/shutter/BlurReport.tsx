@@ -1,10 +1,17 @@
 import type { ShotSettings } from '@ivrex/contract';
-import { MOST_SLICES, TOO_FAST } from '@ivrex/core';
+import { MOST_SLICES, TOO_FAST, type PlanReport } from '@ivrex/core';
 import { useView } from '../../viewer/view-store';
 
 function percent(share: number): string {
   return `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
 }
+
+const ORDERS: Readonly<Record<PlanReport['orderFrom'], string>> = {
+  'one layer': 'a single surface',
+  depth: 'by depth',
+  neighbours: 'by occlusion between frames',
+  speed: 'guessed by speed',
+};
 
 /** What the blur of this frame used, and what it missed. */
 export function BlurReport({ samples }: { readonly samples: ShotSettings['samples'] }) {
@@ -16,7 +23,7 @@ export function BlurReport({ samples }: { readonly samples: ShotSettings['sample
   const isTooFast = samples === 'auto' && blurred !== null && blurred.slices >= MOST_SLICES;
   const rows: [string, string][] = [
     ['Surfaces', `${report.layerCount}, told apart by ${report.layersFrom}`],
-    ['Order', report.orderFrom === 'one layer' ? 'a single surface' : `by ${report.orderFrom}`],
+    ['Order', ORDERS[report.orderFrom]],
     ['Paths', report.changesPace ? `${report.pathModel}, with changes of pace` : report.pathModel],
     ['Frames used', report.neighbours.length === 2 ? 'before, this and after' : ['this', ...report.neighbours].join(' and ')],
     ...(report.mixed.length === 0

@@ -4,6 +4,8 @@ import type { LayerPicture, LayerStudy } from '../occlusion/layer-study';
 
 /** How strongly the coverage is held to what the surfaces' outlines say, against what the colours say (squared contrast). */
 const OUTLINE_WEIGHT = 0.03;
+/** And how much more where no mix of both colours makes the pixel's (by the square of what is left): what turns away from the light differs from what is beside it. */
+const MISFIT_WEIGHT = 16;
 /** Less coverage than this is none. */
 const LEAST_COVERAGE = 0.02;
 
@@ -38,7 +40,10 @@ export function separateEdges({ input, surfaces, rank, pure }: LayerStudy, layer
         along += (rgba[i * 4 + c] - back[c]) * d;
         square += d * d;
       }
-      const coverage = Math.min(1, Math.max(0, along / square));
+      const first = Math.min(1, Math.max(0, along / square));
+      let misfit = 0;
+      for (let c = 0; c < 3; c++) misfit += (rgba[i * 4 + c] - back[c] - first * (front[c] - back[c])) ** 2;
+      const coverage = Math.min(1, Math.max(0, (along + MISFIT_WEIGHT * misfit * outline) / (square + MISFIT_WEIGHT * misfit)));
       const a = coverage < LEAST_COVERAGE ? 0 : coverage > 1 - LEAST_COVERAGE ? 1 : coverage;
       taken++;
       const own = [0, 1, 2].map((c) => Math.max(0, rgba[i * 4 + c] - (1 - a) * back[c]));

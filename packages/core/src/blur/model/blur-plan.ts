@@ -38,7 +38,7 @@ export interface PlanReport {
   /** Some surface's speed changes within the frame, and its path follows that. */
   readonly changesPace: boolean;
   readonly layersFrom: 'ids' | 'depth and motion' | 'motion' | 'one layer';
-  readonly orderFrom: 'depth' | 'speed' | 'one layer';
+  readonly orderFrom: 'depth' | 'neighbours' | 'speed' | 'one layer';
   readonly layerCount: number;
   /** Neighbouring frames that were looked at. */
   readonly neighbours: readonly ('before' | 'after')[];

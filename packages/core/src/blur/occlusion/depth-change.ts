@@ -18,11 +18,10 @@ export function depthChange(
   of: Int32Array,
   surface: number,
   { x0, y0, width: across, height: down }: Box,
-  { passes, end }: FrameLook,
+  { passes, end, back }: FrameLook,
 ): number {
   if (depth === null || passes.depth === null) return 1;
-  const ahead = end === 1 ? motion.toNext : motion.toPrevious,
-    back = end === 1 ? passes.motion.toPrevious : passes.motion.toNext;
+  const ahead = end === 1 ? motion.toNext : motion.toPrevious;
   const every = Math.max(1, Math.floor((across * down) / SAMPLES)),
     ratios: number[] = [];
   for (let n = every >> 1; n < across * down; n += every) {

@@ -25,11 +25,10 @@ function enteringSurfaces({ of, count, idOf }: Surfaces, objects: ReadonlyMap<nu
 function enteringObjects(looks: readonly FrameLook[], longestPx: number): Map<number, Sides> {
   const out = new Map<number, { left: number; top: number; right: number; bottom: number }>();
   const farthest = Math.ceil(longestPx);
-  for (const { passes, end } of looks) {
+  for (const { passes, back } of looks) {
     const { motion, ids } = passes,
       { width, height, valid } = motion;
     if (ids === null) continue;
-    const back = end === 1 ? motion.toPrevious : motion.toNext;
     for (let i = 0, column = 0, row = 0; i < valid.length; i++, column++) {
       if (column === width) {
         column = 0;

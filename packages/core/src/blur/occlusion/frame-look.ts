@@ -16,10 +16,14 @@ export interface Likeness {
   readonly isFarther: (id: number) => boolean;
 }
 
-/** Round trips may miss by this much, in pixels and as a share of the way; mirrored vectors by more. */
-const ROUND_TRIP_PX = 1,
-  ROUND_TRIP_SHARE = 0.15,
-  MIRRORED_SHARE = 0.35;
+/** Round trips may miss by this much, in pixels and as a share of the way, to begin with; mirrored vectors by more. */
+export const ROUND_TRIP_PX = 1,
+  ROUND_TRIP_SHARE = 0.15;
+const MIRRORED_SHARE = 0.35;
+/** Steps in which a place is moved to where the other frame's own vectors come from it; then it may miss by no more than this. */
+const STEPS = 3,
+  SETTLED_PX = 0.5,
+  SETTLED_SHARE = 0.05;
 /** Depths this near are of the same surface; it may come nearer or turn within a frame. */
 const SAME_DEPTH = 0.15;
 const FARTHER = 1.06;
@@ -28,34 +32,36 @@ const FARTHER = 1.06;
 export class FrameLook {
   /** By pixel: 0 not looked at yet, 1 its 3 x 3 neighbourhood is all of one surface, 2 it is not. */
   private readonly pure: Uint8Array;
+  /** The vectors that lead to the frame that asks. */
+  readonly back: Float32Array;
 
   constructor(
     readonly passes: BlurFramePasses,
     readonly end: 1 | -1,
   ) {
     this.pure = new Uint8Array(passes.motion.valid.length);
+    this.back = end === 1 ? passes.motion.toPrevious : passes.motion.toNext;
   }
 
   /**
-   * Looks for a place of a surface: (x, y) is where its path leads, (wayX, wayY) the way there. Writes the colour that it has there. SEEN only
-   * where the surface fills the whole neighbourhood; ABSENT where something farther, or nothing, is there instead.
+   * Looks for place (x, y) of a surface in this frame. `way` is where its path leads, and becomes where it was looked at. Writes the colour that it has
+   * there. SEEN only where the surface fills the whole neighbourhood; ABSENT where something farther, or nothing, is there instead.
    */
-  at(like: Likeness, x: number, y: number, wayX: number, wayY: number, out: Float64Array): typeof UNKNOWN | typeof SEEN | typeof ABSENT {
+  at(like: Likeness, x: number, y: number, way: Float64Array, out: Float64Array): typeof UNKNOWN | typeof SEEN | typeof ABSENT {
     const { motion, rgba, ids, depth } = this.passes,
-      { width, height } = motion;
-    const rx = Math.round(x),
-      ry = Math.round(y);
-    if (!(rx >= 1 && ry >= 1 && rx < width - 1 && ry < height - 1)) return UNKNOWN;
-    const i = ry * width + rx;
+      { width } = motion;
+    if (motion.twoSided) this.settle(like.id, x, y, way);
+    const i = this.pixelAt(x + way[0], y + way[1]);
+    if (i < 0) return UNKNOWN;
     if (rgba[i * 4 + 3] <= 0) return nothingAround(rgba, i, width) ? ABSENT : UNKNOWN;
-    const back = this.end === 1 ? motion.toPrevious : motion.toNext;
-    const limit = ROUND_TRIP_PX + (motion.twoSided ? ROUND_TRIP_SHARE : MIRRORED_SHARE) * Math.hypot(wayX, wayY);
+    const long = Math.hypot(way[0], way[1]),
+      limit = motion.twoSided ? SETTLED_PX + SETTLED_SHARE * long : ROUND_TRIP_PX + MIRRORED_SHARE * long;
     const sameDepth = depth === null || like.depth === 0 || depth[i] === like.depth || Math.abs(depth[i] / like.depth - 1) < SAME_DEPTH;
     const same =
       motion.valid[i] === 1 &&
       (ids === null || ids[i] === like.id) &&
       sameDepth &&
-      Math.hypot(back[i * 2] + wayX, back[i * 2 + 1] + wayY) <= limit;
+      Math.hypot(this.back[i * 2] + way[0], this.back[i * 2 + 1] + way[1]) <= limit;
     if (!same) {
       // An object has one rank, and an arm before its own body is nearer than the body: depth tells more, where there is any.
       const hasDepth = depth !== null && like.depth > 0,
@@ -64,8 +70,32 @@ export class FrameLook {
       return farther ? ABSENT : UNKNOWN;
     }
     if (!this.isPure(i)) return UNKNOWN;
-    this.sample(x, y, out);
+    this.sample(x + way[0], y + way[1], out);
     return SEEN;
+  }
+
+  /** Moves the end of a way to where this frame's own vectors come from its beginning, as far as a round trip may miss. */
+  private settle(id: number, x: number, y: number, way: Float64Array): void {
+    const { motion, ids } = this.passes,
+      [wayX, wayY] = way,
+      most = ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(wayX, wayY);
+    for (let step = 0; step < STEPS; step++) {
+      const i = this.pixelAt(x + way[0], y + way[1]);
+      if (i < 0 || motion.valid[i] === 0 || (ids !== null && ids[i] !== id)) return;
+      const dx = -this.back[i * 2],
+        dy = -this.back[i * 2 + 1];
+      if (Math.hypot(dx - wayX, dy - wayY) > most) return;
+      way[0] = dx;
+      way[1] = dy;
+    }
+  }
+
+  /** The pixel at a place; -1 at the picture's border and outside. */
+  private pixelAt(x: number, y: number): number {
+    const { width, height } = this.passes.motion,
+      px = Math.round(x),
+      py = Math.round(y);
+    return px >= 1 && py >= 1 && px < width - 1 && py < height - 1 ? py * width + px : -1;
   }
 
   private isPure(i: number): boolean {

@@ -1,7 +1,7 @@
 import { NODE_PX } from '@ivrex/kernels/interface';
 import { wayAt } from '../paths/way-at';
 import { depthChange } from './depth-change';
-import { ABSENT, SEEN, UNKNOWN } from './frame-look';
+import { ABSENT, ROUND_TRIP_PX, ROUND_TRIP_SHARE, SEEN, UNKNOWN, type FrameLook } from './frame-look';
 import type { LayerStudy, UnfilledPicture } from './layer-study';
 
 /** Looks for a surface's hidden places where they were seen. */
@@ -43,11 +43,9 @@ export class HiddenSearch {
       absent = 0;
     for (const [n, frame] of study.looks.entries()) {
       if (!wayAt(layer.path.grid, this.isArc, x, y, frame.end, this.way)) continue;
-      const wayX = this.way[0],
-        wayY = this.way[1];
       this.like.depth = depth * this.changes[n];
-      const answer = frame.at(this.like, x + wayX, y + wayY, wayX, wayY, this.sample);
-      if (answer === SEEN) {
+      const answer = frame.at(this.like, x, y, this.way, this.sample);
+      if (answer === SEEN && !this.isShownNow(frame, x + this.way[0], y + this.way[1])) {
         for (let c = 0; c < 4; c++) out[at + c] = (seen === 0 ? 0 : out[at + c]) + this.sample[c];
         seen++;
       } else if (answer === ABSENT) absent++;
@@ -55,6 +53,28 @@ export class HiddenSearch {
     for (let c = 0; c < 4 && seen > 1; c++) out[at + c] /= seen;
     // A point of a surface is there in both frames: where one shows that it is not, the other has seen something like it.
     return absent > 0 ? ABSENT : seen > 0 ? SEEN : UNKNOWN;
+  }
+
+  /**
+   * Whether what a neighbouring frame shows at a place is what this one shows as another surface: what is in front moves much like what it hides, and
+   * is mostly what is found where that would be. Within one object nothing else tells them apart.
+   */
+  private isShownNow({ passes, end, back }: FrameLook, x: number, y: number): boolean {
+    const { motion, ids } = this.study.input,
+      { width, height } = motion;
+    const qx = Math.round(x),
+      qy = Math.round(y),
+      q = qy * width + qx;
+    const ahead = end === 1 ? motion.toNext : motion.toPrevious,
+      dx = back[q * 2],
+      dy = back[q * 2 + 1];
+    const px = Math.round(qx + dx),
+      py = Math.round(qy + dy);
+    if (!(px >= 0 && py >= 0 && px < width && py < height)) return false;
+    const p = py * width + px;
+    if (motion.valid[p] === 0 || this.study.surfaces.of[p] === this.layer.surface) return false;
+    if (ids !== null && passes.ids !== null && ids[p] !== passes.ids[q]) return false;
+    return Math.hypot(ahead[p * 2] + dx, ahead[p * 2 + 1] + dy) <= ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(dx, dy);
   }
 
   /** Finds the surface's own place that this one's path comes from, for its depth; false when it is too far to be of use. */

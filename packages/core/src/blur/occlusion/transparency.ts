@@ -134,7 +134,8 @@ function floodPatch(
   return { patch, touches };
 }
 
-const place = new Float64Array(4);
+const place = new Float64Array(4),
+  way = new Float64Array(2);
 
 /** The same point of the front surface may lie over nothing in a neighbouring frame: that is its own colour. */
 function lookForFront(
@@ -149,10 +150,9 @@ function lookForFront(
   let seen = 0;
   const sum = [0, 0, 0, 0];
   for (const look of looks) {
-    const vectors = look.end === 1 ? motion.toNext : motion.toPrevious,
-      wayX = vectors[pixel * 2],
-      wayY = vectors[pixel * 2 + 1];
-    if (look.at(like, (pixel % width) + wayX, Math.floor(pixel / width) + wayY, wayX, wayY, place) !== SEEN) continue;
+    const vectors = look.end === 1 ? motion.toNext : motion.toPrevious;
+    way.set(vectors.subarray(pixel * 2, pixel * 2 + 2));
+    if (look.at(like, pixel % width, Math.floor(pixel / width), way, place) !== SEEN) continue;
     if (Math.abs(place[3] - own) > SAME_COVERAGE) continue;
     for (let c = 0; c < 4; c++) sum[c] += place[c];
     seen++;

@@ -6,12 +6,31 @@ const STEPS = 4,
   MISS_PX = 0.5,
   MISS_SHARE = 0.04;
 
-/** Depths further apart than by this share are not of one surface; of what ends at one pixel only what is as near to its depth as the nearest, and this more. */
+/**
+ * Depths further apart than SAME_DEPTH, a share, are not of one surface. Something that moves may come nearer too: DEPTH_A_WIDTH more for each picture's width
+ * that it goes.
+ */
 const SAME_DEPTH = 0.1,
-  AS_NEAR = 0.01;
+  DEPTH_A_WIDTH = 2;
+/**
+ * Of what ends at one pixel the likest counts, and what is less like it by no more than AS_LIKE: 1 % of depth, or a vector that differs by half a pixel and a
+ * tenth.
+ */
+const AS_LIKE = 0.01,
+  LIKE_PX = 0.5,
+  LIKE_SHARE = 0.1;
 /** Two ways differ by as much as the longer one where something turns by 60 degrees a frame; beyond that, and so many pixels, it was hidden before, and another part of the object was there. */
 const MOST_CHANGE = 1,
   CHANGE_PX = 1;
+/** Where the way to the next frame, turned round, leads out of the picture, a way back may differ from it by no more than this share. */
+const ENTERING_CHANGE = 0.5;
+/** Vectors that differ by more are not of one surface, in pixels and as a share. */
+const ALIKE_PX = 1,
+  ALIKE_SHARE = 0.3;
+/** A surface changes its pace evenly: of the pixels as near as AGREED_PX most have to change it alike, within AGREES. */
+const AGREED_PX = 2,
+  AGREES_PX = 0.5,
+  AGREES_SHARE = 0.15;
 /** What was not found is carried on from beside it, so many pixels far. */
 const CARRIED_PX = 12;
 
@@ -51,40 +70,82 @@ export function completeMotion(now: Omit<BlurFramePasses, 'rgba'>, before: Omit<
         dy = vy;
       }
       if (missed > MISS_PX + MISS_SHARE * Math.hypot(dx, dy)) continue;
-      const longer = Math.max(Math.hypot(dx, dy), Math.hypot(toNext[i * 2], toNext[i * 2 + 1]));
-      if (Math.hypot(toNext[i * 2] - dx, toNext[i * 2 + 1] - dy) > CHANGE_PX + MOST_CHANGE * longer) continue;
+      const longer = Math.max(Math.hypot(dx, dy), Math.hypot(toNext[i * 2], toNext[i * 2 + 1])),
+        isEntering = sourceAt(x - toNext[i * 2], y - toNext[i * 2 + 1], width, height) < 0;
+      if (Math.hypot(toNext[i * 2] - dx, toNext[i * 2 + 1] - dy) > CHANGE_PX + (isEntering ? ENTERING_CHANGE : MOST_CHANGE) * longer)
+        continue;
       toPrevious[i * 2] = -dx;
       toPrevious[i * 2 + 1] = -dy;
       isFound[i] = 1;
       found++;
     }
   if (found === 0) return motion;
+  dropOutvoted(now, toPrevious, isFound);
   carryOn(now, toPrevious, isFound);
   return { ...motion, toPrevious, twoSided: true };
 }
 
-/** Ways back that were not found, from those beside them on the same object: they differ by what the ways on differ by, turned round. */
-function carryOn({ motion, ids }: Omit<BlurFramePasses, 'rgba'>, toPrevious: Float32Array, isFound: Uint8Array): void {
-  const { width, height, toNext, valid } = motion;
+/** Whether two pixels move as those of one surface do, and belong to one object. */
+function areAlike({ motion: { toNext }, ids }: Omit<BlurFramePasses, 'rgba'>, i: number, j: number): boolean {
+  if (ids !== null && ids[j] !== ids[i]) return false;
+  const vx = toNext[i * 2],
+    vy = toNext[i * 2 + 1];
+  return Math.hypot(toNext[j * 2] - vx, toNext[j * 2 + 1] - vy) <= ALIKE_PX + ALIKE_SHARE * Math.hypot(vx, vy);
+}
+
+/** Where most of the surface around changes its pace otherwise, something else was found: it counts as not found. */
+function dropOutvoted(now: Omit<BlurFramePasses, 'rgba'>, toPrevious: Float32Array, isFound: Uint8Array): void {
+  const { motion } = now,
+    { width, height, toNext } = motion,
+    dropped: number[] = [];
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i++) {
+      if (isFound[i] === 0) continue;
+      const cx = toPrevious[i * 2] + toNext[i * 2],
+        cy = toPrevious[i * 2 + 1] + toNext[i * 2 + 1],
+        limit = AGREES_PX + AGREES_SHARE * Math.hypot(toNext[i * 2], toNext[i * 2 + 1]);
+      let votes = 0;
+      for (let yy = Math.max(0, y - AGREED_PX); yy <= Math.min(height - 1, y + AGREED_PX); yy++)
+        for (let xx = Math.max(0, x - AGREED_PX); xx <= Math.min(width - 1, x + AGREED_PX); xx++) {
+          const j = yy * width + xx;
+          if (isFound[j] === 0 || !areAlike(now, i, j)) continue;
+          votes += Math.hypot(toPrevious[j * 2] + toNext[j * 2] - cx, toPrevious[j * 2 + 1] + toNext[j * 2 + 1] - cy) <= limit ? 1 : -1;
+        }
+      if (votes < 0) dropped.push(i);
+    }
+  for (const i of dropped) {
+    isFound[i] = 0;
+    toPrevious[i * 2] = motion.toPrevious[i * 2];
+    toPrevious[i * 2 + 1] = motion.toPrevious[i * 2 + 1];
+  }
+}
+
+/** Ways back that were not found, from those beside them on the same surface: they differ by what the ways on differ by, turned round. */
+function carryOn(now: Omit<BlurFramePasses, 'rgba'>, toPrevious: Float32Array, isFound: Uint8Array): void {
+  const { width, height, toNext, valid } = now.motion,
+    sum = [0, 0];
   for (let pass = 1; pass <= CARRIED_PX; pass++) {
     const filled: number[] = [];
     for (let y = 0, i = 0; y < height; y++)
       for (let x = 0; x < width; x++, i++) {
         if (isFound[i] !== 0 || valid[i] === 0) continue;
-        let count = 0,
-          sx = 0,
-          sy = 0;
+        let count = 0;
+        sum.fill(0);
         for (let yy = Math.max(0, y - 1); yy <= Math.min(height - 1, y + 1); yy++)
           for (let xx = Math.max(0, x - 1); xx <= Math.min(width - 1, x + 1); xx++) {
             const j = yy * width + xx;
-            if (isFound[j] === 0 || (ids !== null && ids[j] !== ids[i])) continue;
-            sx += toPrevious[j * 2] + toNext[j * 2];
-            sy += toPrevious[j * 2 + 1] + toNext[j * 2 + 1];
+            if (isFound[j] === 0 || !areAlike(now, i, j)) continue;
+            // Right beside what was found it goes on as it did from the pixel before that one, which is there wherever the surface is 3 px wide.
+            const k = pass === 1 ? sourceAt(2 * xx - x, 2 * yy - y, width, height) : -1,
+              isSteady = k < 0 || isFound[k] === 0 || !areAlike(now, j, k);
+            for (let c = 0; c < 2; c++) {
+              const change = toPrevious[j * 2 + c] + toNext[j * 2 + c];
+              sum[c] += isSteady ? change : 2 * change - toPrevious[k * 2 + c] - toNext[k * 2 + c];
+            }
             count++;
           }
         if (count === 0) continue;
-        toPrevious[i * 2] = sx / count - toNext[i * 2];
-        toPrevious[i * 2 + 1] = sy / count - toNext[i * 2 + 1];
+        for (let c = 0; c < 2; c++) toPrevious[i * 2 + c] = sum[c] / count - toNext[i * 2 + c];
         filled.push(i);
       }
     if (filled.length === 0) return;
@@ -103,14 +164,18 @@ function landings(now: Omit<BlurFramePasses, 'rgba'>, before: Omit<BlurFramePass
   const { width, height, toNext, valid } = before.motion,
     sums = new Float32Array(width * height * 2),
     weight = new Float32Array(width * height);
-  /** How far two depths are apart, as a share; infinite for two objects. */
-  const apart = (j: number, i: number): number => {
+  /** By depth, as a share, and by vector; infinite for two objects. */
+  const unlike = (j: number, i: number): number => {
     if (now.ids !== null && before.ids !== null && before.ids[j] !== now.ids[i]) return Infinity;
-    if (now.depth === null || before.depth === null || before.depth[j] === now.depth[i]) return 0;
-    const share = Math.abs(before.depth[j] / now.depth[i] - 1);
-    return share < SAME_DEPTH ? share : Infinity;
+    const vx = now.motion.toNext[i * 2],
+      vy = now.motion.toNext[i * 2 + 1];
+    const changed = Math.hypot(toNext[j * 2] - vx, toNext[j * 2 + 1] - vy) / (LIKE_PX + LIKE_SHARE * Math.hypot(vx, vy));
+    if (now.depth === null || before.depth === null || before.depth[j] === now.depth[i]) return AS_LIKE * changed;
+    const share = Math.abs(before.depth[j] / now.depth[i] - 1),
+      most = SAME_DEPTH + (DEPTH_A_WIDTH * Math.hypot(toNext[j * 2], toNext[j * 2 + 1])) / width;
+    return share < most ? share + AS_LIKE * changed : Infinity;
   };
-  const nearest = new Float32Array(width * height).fill(Infinity);
+  const likest = new Float32Array(width * height).fill(Infinity);
   for (const isCounted of [false, true])
     for (let y = 0, j = 0; y < height; y++)
       for (let x = 0; x < width; x++, j++) {
@@ -124,9 +189,9 @@ function landings(now: Omit<BlurFramePasses, 'rgba'>, before: Omit<BlurFramePass
             py = y0 + (k >> 1);
           if (!(px >= 0 && py >= 0 && px < width && py < height)) continue;
           const i = py * width + px,
-            share = apart(j, i);
-          if (!isCounted) nearest[i] = Math.min(nearest[i], share);
-          else if (share < Infinity && share <= nearest[i] + AS_NEAR) {
+            by = unlike(j, i);
+          if (!isCounted) likest[i] = Math.min(likest[i], by);
+          else if (by < Infinity && by <= likest[i] + AS_LIKE) {
             const w = (1 - Math.abs(tx - px)) * (1 - Math.abs(ty - py));
             sums[i * 2] += w * toNext[j * 2];
             sums[i * 2 + 1] += w * toNext[j * 2 + 1];
@@ -137,7 +202,7 @@ function landings(now: Omit<BlurFramePasses, 'rgba'>, before: Omit<BlurFramePass
   return { sums, weight };
 }
 
-/** The nearest pixel; -1 outside the picture. */
+/** The nearest pixel to a place; -1 outside the picture. */
 function sourceAt(x: number, y: number, width: number, height: number): number {
   const px = Math.round(x),
     py = Math.round(y);

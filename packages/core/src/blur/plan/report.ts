@@ -58,11 +58,11 @@ export function reportOn(
     inpaintedShare: share(inpainted),
     separatedPixels: separated,
     warnings: [],
-    notes: notesOn(input, surfaces, paths, share(inpainted)),
+    notes: notesOn(input, surfaces, paths, share(inpainted), orderFrom),
   };
 }
 
-function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpainted: number): string[] {
+function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpainted: number, orderFrom: PlanReport['orderFrom']): string[] {
   const notes: string[] = [];
   if (!input.motion.twoSided)
     notes.push('Only one vector a pixel: paths carry on straight (or on their arc) to the other side of the frame.');
@@ -73,7 +73,12 @@ function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpaint
   else if (paths.model !== 'straight' && (paths.after === null || paths.before === null))
     notes.push('The motion of a neighbouring frame is missing: a change of pace within the frame is not followed.');
   if (input.ids === null && surfaces.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');
-  if (input.depth === null && surfaces.count > 1) notes.push('No depth: the faster surface was taken as the nearer one.');
+  if (orderFrom === 'neighbours')
+    notes.push('No depth: what occludes what between this frame and its neighbours tells which surface is in front.');
+  if (orderFrom === 'speed')
+    notes.push(
+      'No depth, and no neighbouring frame with vectors both ways shows what occludes what: the faster surface was taken as the nearer one.',
+    );
   if (inpainted > 0.002 && input.hidden !== 'off' && !input.previous && !input.next && !input.background)
     notes.push('No neighbouring frames and no clean background: what is hidden was made up from its surroundings.');
   return notes;

@@ -12,7 +12,7 @@ export function describeBlur(report: PlanReport, shutter: Shutter, limits: Speed
     ...(limits?.floorPx ? [`sharp below ${limits.floorPx} px`] : []),
     ...(limits?.ceilingPx ? [`no faster than ${limits.ceilingPx} px`] : []),
     `paths ${report.pathModel}${report.changesPace ? ' with changes of pace' : ''}`,
-    `${report.layerCount} ${report.layerCount === 1 ? 'surface' : 'surfaces'} by ${report.layersFrom}, order by ${report.orderFrom}`,
+    `${report.layerCount} ${report.layerCount === 1 ? 'surface' : 'surfaces'} by ${report.layersFrom}, order by ${report.orderFrom === 'neighbours' ? 'occlusion' : report.orderFrom}`,
     `hidden parts found ${percent(report.seenShare)}, made up ${percent(report.inpaintedShare)}${report.neighbours.length > 0 ? `, frames looked at: ${report.neighbours.join(' and ')}` : ''}`,
     ...(report.mixed.length > 0 ? [`mixed with the frame ${report.mixed.join(' and the frame ')}: ${percent(report.mixedShare)}`] : []),
     `up to ${mostSlices} slices`,
