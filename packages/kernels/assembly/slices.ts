@@ -1,48 +1,91 @@
 // The blur's inner loop: for each output pixel the ways of the layers that can show there are worked out for all time
 // slices, then for each slice the layers are sampled front to back, composited, and averaged over the slices.
 //
-// A layer record is 16 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
+// A layer record is 24 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
 // path pointer, x and y of its first node (f32), nodes across and down, orders (i32);
-// pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner.
+// pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner;
+// pointer to its cells (cells.ts), the first one's x and y, cells across and down (i32).
 // Colour: RGBA f32 a pixel. Path: nodes NODE_PX apart, `orders` x 8 f32 each: for every power of the time from 1 on
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-const RECORD: usize = 64;
+import { blocksByStretch, CELL, CHUNK, SPAN_BYTES, spanTimes } from "./cells";
+
+const RECORD: usize = 96;
 const NODE_PX: f32 = 2.0;
 /** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
 const LANES_AT: usize = 128, KNOTS_AT: usize = 256, BASIS_AT: usize = 384;
 /** Light that gets by, below which nothing more is seen. */
 const DARK: f32 = 0.0005;
-/** Bytes that `renderSpan` needs for its own use. */
-export function sliceWorkBytes(slices: i32): i32 {
+/** Bytes of the work area for one pixel. */
+@inline
+function pixelWorkBytes(slices: i32): i32 {
   return <i32>BASIS_AT + (64 + 32 + 64) * ((slices + 3) >> 2);
 }
 
+/** Most stretches that an exposure is cut into: a layer is followed only in those in which it can show. */
+const STRETCHES: i32 = 16;
+
+/** Bytes that `renderBox` needs for its own use: for a pixel, the stretches' times, and by layer the blocks it shows in by stretch and its place in a block's list. */
+export function boxWorkBytes(slices: i32, layerCount: i32): i32 {
+  return pixelWorkBytes(slices) + STRETCHES * (<i32>SPAN_BYTES + 8) + (8 * STRETCHES + 8) * layerCount;
+}
+
 /**
- * Renders the span [x0, x1) of row y into out (RGBA f32).
+ * Renders a box of the picture into out (RGBA f32, row by row).
  * layers: records, nearest first. times, weights: f32, `slices` of each, times padded to a multiple of four.
- * ends: i32, `parts` of them, the slice after each part's last. shares: f32 by pixel of the span, `shareStride` bytes from a part to the next: what the
- * part's slices count there.
+ * ends: i32, `parts` of them, the slice after each part's last. shares: f32 by part and pixel of the box: what the part's slices count there.
  * arc: 1 = X holds (g, L) of an affine flow, 0 = X holds (displacement, its gradient).
- * cubic: 1 = Catmull-Rom, 0 = bilinear. work: `sliceWorkBytes`.
+ * cubic: 1 = Catmull-Rom, 0 = bilinear. work: `boxWorkBytes`.
  */
-export function renderSpan(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
-  x0: i32, x1: i32, y: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
-  setKnots(times, (slices + 3) >> 2, work);
-  for (let x = x0; x < x1; x++) {
-    const share = shares + (<usize>(x - x0) << 2);
-    let sum = f32x4.splat(0);
-    if (countsAt(share, shareStride, parts)) {
-      sum = renderPixel(layers, layerCount, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, cubic, work);
-      // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
-      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) {
-        const linear = renderPixel(layers, layerCount, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, 0, work);
-        sum = f32x4.max(sum, f32x4.min(linear, f32x4.splat(0)));
-      }
+export function renderBox(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize,
+  x0: i32, y0: i32, width: i32, height: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
+  const fours = (slices + 3) >> 2, stretches = min<i32>(STRETCHES, fours);
+  setKnots(times, fours, work);
+  const spans = work + <usize>pixelWorkBytes(slices), masks = spans + <usize>(STRETCHES + 1) * SPAN_BYTES, list = masks + <usize>(layerCount * STRETCHES << 3);
+  for (let j = 0; j < stretches; j++)
+    spanTimes(load<f32>(times + (<usize>firstFour(j, fours, stretches) << 4)), load<f32>(times + (<usize>firstFour(j + 1, fours, stretches) << 4) - 4), spans + <usize>j * SPAN_BYTES);
+  spanTimes(load<f32>(times), load<f32>(times + (<usize>fours << 4) - 4), spans + <usize>stretches * SPAN_BYTES);
+  const shareStride = <usize>(width * height) << 2;
+  for (let top = y0 & ~(CELL - 1); top < y0 + height; top += CELL * CHUNK)
+    for (let left = x0 & ~(CELL - 1); left < x0 + width; left += CELL * CHUNK) {
+      const across = min<i32>(CHUNK, (x0 + width - left + CELL - 1) / CELL), down = min<i32>(CHUNK, (y0 + height - top + CELL - 1) / CELL);
+      for (let l = 0; l < layerCount; l++) blocksByStretch(layers + <usize>l * RECORD, left, top, across, down, spans, stretches, arc, masks + <usize>(l * stretches << 3));
+      for (let by = 0; by < down; by++)
+        for (let bx = 0; bx < across; bx++) {
+          const block = <u64>(by * CHUNK + bx);
+          let shown = 0;
+          for (let l = 0; l < layerCount; l++) {
+            let when: u32 = 0;
+            for (let j = 0; j < stretches; j++) when |= <u32>((load<u64>(masks + (<usize>(l * stretches + j) << 3)) >> block) & 1) << j;
+            if (when === 0) continue;
+            store<usize>(list + (<usize>shown << 3), layers + <usize>l * RECORD);
+            store<u32>(list + (<usize>shown << 3), when, 4);
+            shown++;
+          }
+          const blockX = left + bx * CELL, blockY = top + by * CELL;
+          for (let y = max<i32>(y0, blockY); y < min<i32>(y0 + height, blockY + CELL); y++)
+            for (let x = max<i32>(x0, blockX); x < min<i32>(x0 + width, blockX + CELL); x++) {
+              const pixel = <usize>((y - y0) * width + x - x0), share = shares + (pixel << 2);
+              let sum = f32x4.splat(0);
+              if (shown > 0 && countsAt(share, shareStride, parts)) {
+                sum = renderPixel(list, shown, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, cubic, work);
+                // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
+                if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) {
+                  const linear = renderPixel(list, shown, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, 0, work);
+                  sum = f32x4.max(sum, f32x4.min(linear, f32x4.splat(0)));
+                }
+              }
+              v128.store(out + (pixel << 4), sum);
+            }
+        }
     }
-    v128.store(out + (<usize>(x - x0) << 4), sum);
-  }
+}
+
+/** A stretch's first four slices. */
+@inline
+function firstFour(stretch: i32, fours: i32, stretches: i32): i32 {
+  return (stretch * fours) / stretches;
 }
 
 /** Whether anything of a pixel counts. */
@@ -53,7 +96,7 @@ function countsAt(shares: usize, shareStride: usize, parts: i32): bool {
 }
 
 /** A pixel's layers at their places, the nearest first into all slices that are not full yet, and the mean of the slices. */
-function renderPixel(layers: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
+function renderPixel(list: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
   x: f32, y: f32, arc: i32, cubic: i32, work: usize): v128 {
   const fours = (slices + 3) >> 2;
   const places = work + BASIS_AT + (<usize>fours << 6), overs = places + (<usize>fours << 5);
@@ -66,10 +109,10 @@ function renderPixel(layers: usize, layerCount: i32, times: usize, weights: usiz
   }
   for (; s < fours << 2; s++) v128.store(overs + (<usize>s << 4), f32x4(0, 0, 0, 1));
   for (let l = 0; l < layerCount && open > 0; l++) {
-    const record = layers + <usize>l * RECORD;
+    const record = load<usize>(list + (<usize>l << 3)), when = load<u32>(list + (<usize>l << 3), 4);
     if (!blendPath(record, x, y, work)) continue;
-    if (!followPath(record, work, times, overs, fours, x, y, arc, places)) continue;
-    open -= addLayer(record, places, overs, slices, cubic);
+    if (!followPath(record, work, times, when, overs, fours, x, y, arc, places)) continue;
+    open -= addLayer(record, places, when, overs, slices, cubic);
   }
   let sum = f32x4.splat(0);
   s = 0;
@@ -88,11 +131,15 @@ function clearAt(overs: usize, slice: i32): f32 {
 }
 
 /** A layer behind what is in the slices already. Returns how many it filled. */
-function addLayer(record: usize, places: usize, overs: usize, slices: i32, cubic: i32): i32 {
+function addLayer(record: usize, places: usize, when: u32, overs: usize, slices: i32, cubic: i32): i32 {
+  const fours = (slices + 3) >> 2, stretches = min<i32>(STRETCHES, fours);
   const colour = load<usize>(record, 0), lights = load<usize>(record, 44);
   const cx = load<i32>(record, 4), cy = load<i32>(record, 8), w = load<i32>(record, 12), h = load<i32>(record, 16);
   let filled = 0;
-  for (let s = 0; s < slices; s++) {
+  for (let stretch = 0; stretch < stretches; stretch++) {
+    if (((when >> stretch) & 1) === 0) continue;
+    const end = min<i32>(slices, firstFour(stretch + 1, fours, stretches) << 2);
+    for (let s = firstFour(stretch, fours, stretches) << 2; s < end; s++) {
     const clear = clearAt(overs, s);
     if (clear < DARK) continue;
     const at = places + <usize>((s >> 2) * 32 + ((s & 3) << 2));
@@ -109,6 +156,7 @@ function addLayer(record: usize, places: usize, overs: usize, slices: i32, cubic
     const to = overs + (<usize>s << 4);
     v128.store(to, f32x4.add(v128.load(to), f32x4.mul(c, f32x4.splat(clear))));
     if (clearAt(overs, s) < DARK) filled++;
+    }
   }
   return filled;
 }
@@ -329,19 +377,23 @@ function setKnots(times: usize, fours: i32, work: usize): void {
  * the layer's colour.
  */
 @inline
-function followPath(record: usize, path: usize, times: usize, overs: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
+function followPath(record: usize, path: usize, times: usize, when: u32, overs: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
   const orders = load<i32>(record, 40);
   const cx = load<i32>(record, 4) - SETTLE_REACH, cy = load<i32>(record, 8) - SETTLE_REACH;
   const left = f32x4.splat(<f32>(cx - 2)), right = f32x4.splat(<f32>(cx + load<i32>(record, 12) + 2 * SETTLE_REACH + 1));
   const top = f32x4.splat(<f32>(cy - 2)), bottom = f32x4.splat(<f32>(cy + load<i32>(record, 16) + 2 * SETTLE_REACH + 1));
   const terms = arc ? flowTerms(path, orders, load<f32>(times), load<f32>(times + (<usize>(fours << 4) - 4))) : 0;
   let touches = i32x4.splat(0);
-  for (let i = 0; i < fours; i++) {
+  const stretches = min<i32>(STRETCHES, fours);
+  for (let stretch = 0; stretch < stretches; stretch++) {
+    if (((when >> stretch) & 1) === 0) continue;
+    for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
     if (!isOpen(overs, i)) continue;
     const at = to + (<usize>i << 5);
     stepBack(path, orders, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
     const px = v128.load(at), py = v128.load(at, 16);
     touches = v128.or(touches, v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom))));
+    }
   }
   if (!v128.any_true(touches)) return false;
   const knots = path + KNOTS_AT, t = v128.load(knots), lanes = path + LANES_AT;
@@ -356,7 +408,9 @@ function followPath(record: usize, path: usize, times: usize, overs: usize, four
   if (!v128.any_true(v128.or(f32x4.ne(offX, f32x4.splat(0)), f32x4.ne(offY, f32x4.splat(0))))) return true;
   // Where a fold or a jump lies on the way, each slice looks for itself.
   const isSmooth = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
-  for (let i = 0; i < fours; i++) {
+  for (let stretch = 0; stretch < stretches; stretch++) {
+    if (((when >> stretch) & 1) === 0) continue;
+    for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
     if (!isOpen(overs, i)) continue;
     const at = to + (<usize>i << 5);
     if (isSmooth) {
@@ -364,6 +418,7 @@ function followPath(record: usize, path: usize, times: usize, overs: usize, four
       v128.store(at, f32x4.add(v128.load(at), knotSum(basis, offX)));
       v128.store(at, f32x4.add(v128.load(at, 16), knotSum(basis, offY)), 16);
     } else keepSettled(record, lanes, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
+    }
   }
   return true;
 }

@@ -265,4 +265,4 @@ export interface MatchSession {
 }
 
 /** Words of a layer record, as assembly/slices.ts reads it. */
-export const RECORD_WORDS = 16;
+export const RECORD_WORDS = 24;

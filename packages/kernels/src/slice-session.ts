@@ -2,8 +2,8 @@ import { NODE_FLOATS, RECORD_WORDS, type SliceLayer, type SliceSession } from '.
 import type { WasmExports } from './wasm-exports';
 import type { WasmHeap } from './wasm-heap';
 
-/** The layer's record as `assembly/slices.ts` reads it; its colour and path are placed. TypeError when they do not fill their box or grid. */
-function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, path: p }: SliceLayer): Int32Array {
+/** Places a layer's record as `assembly/slices.ts` reads it, its colour and path. TypeError when they do not fill their box or grid. */
+function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, path: p }: SliceLayer, recordAt: number): void {
   if (colour.length !== c.width * c.height * 4) throw new TypeError('layer colour does not fill its box');
   if (p.across < 2 || p.down < 2 || p.nodes.length !== p.across * p.down * p.orders * NODE_FLOATS)
     throw new TypeError('layer path does not fill its grid');
@@ -18,13 +18,15 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
     wasm.takeHighlights(colourAt, c.width, c.height, boxAt, lightsAt);
     record.set([lightsAt, x0, y0, width, height], 11);
   }
-  return record;
+  heap.words(recordAt, RECORD_WORDS).set(record);
+  wasm.measureCells(recordAt, heap.allocate(wasm.layOutCells(recordAt)));
 }
 
 /** Places the layers once, for many boxes rendered from them. */
 export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly SliceLayer[]): SliceSession {
   const mark = heap.mark();
-  const records = layers.map((layer) => placeLayer(wasm, heap, layer));
+  const records = heap.allocate(layers.length * RECORD_WORDS * 4);
+  layers.forEach((layer, i) => placeLayer(wasm, heap, layer, records + i * RECORD_WORDS * 4));
   return {
     render({ box, times, weights, parts, layers: shown, path, filter }, out, outOffset, outStride) {
       if (times.length !== weights.length) throw new TypeError('every time slice needs one weight');
@@ -32,39 +34,39 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
       if (parts && (parts.ends.at(-1) !== times.length || parts.shares.length !== parts.ends.length * pixels))
         throw new TypeError('every part of the exposure needs its slices and a share a pixel');
       heap.scratch(() => {
-        const table = new Int32Array(shown.length * RECORD_WORDS);
-        shown.forEach((index, i) => table.set(records[index] ?? [], i * RECORD_WORDS));
-        const tableAt = heap.place(table);
+        const tableAt = heap.allocate(shown.length * RECORD_WORDS * 4),
+          table = heap.words(tableAt, shown.length * RECORD_WORDS);
+        shown.forEach((index, i) => table.set(heap.words(records + index * RECORD_WORDS * 4, RECORD_WORDS), i * RECORD_WORDS));
         // Four times are read at once: the last one fills up.
         const timesAt = heap.place(Float32Array.from({ length: (times.length + 3) & ~3 }, (_, i) => times[Math.min(i, times.length - 1)]));
         const weightsAt = heap.place(weights);
         const endsAt = heap.place(parts ? parts.ends : Int32Array.of(times.length));
-        const sharesAt = heap.place(parts ? parts.shares : new Float32Array(box.width).fill(1));
-        const rowAt = heap.allocate(box.width * 16);
-        const workAt = heap.allocate(wasm.sliceWorkBytes(times.length));
+        const sharesAt = heap.place(parts ? parts.shares : new Float32Array(pixels).fill(1));
+        const outAt = heap.allocate(pixels * 16);
+        wasm.renderBox(
+          tableAt,
+          shown.length,
+          timesAt,
+          weightsAt,
+          times.length,
+          endsAt,
+          parts ? parts.ends.length : 1,
+          sharesAt,
+          box.x0,
+          box.y0,
+          box.width,
+          box.height,
+          path === 'arc' ? 1 : 0,
+          filter === 'cubic' ? 1 : 0,
+          outAt,
+          heap.allocate(wasm.boxWorkBytes(times.length, shown.length)),
+        );
+        const made = heap.floats(outAt, pixels * 4);
         for (let row = 0; row < box.height; row++) {
-          wasm.renderSpan(
-            tableAt,
-            shown.length,
-            timesAt,
-            weightsAt,
-            times.length,
-            endsAt,
-            parts ? parts.ends.length : 1,
-            parts ? sharesAt + row * box.width * 4 : sharesAt,
-            pixels * 4,
-            box.x0,
-            box.x0 + box.width,
-            box.y0 + row,
-            path === 'arc' ? 1 : 0,
-            filter === 'cubic' ? 1 : 0,
-            rowAt,
-            workAt,
-          );
-          const made = heap.floats(rowAt, box.width * 4),
+          const line = made.subarray(row * box.width * 4, (row + 1) * box.width * 4),
             at = outOffset + row * outStride;
-          if (parts) for (let i = 0; i < made.length; i++) out[at + i] += made[i];
-          else out.set(made, at);
+          if (parts) for (let i = 0; i < line.length; i++) out[at + i] += line[i];
+          else out.set(line, at);
         }
       });
     },

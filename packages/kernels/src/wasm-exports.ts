@@ -15,7 +15,9 @@ export interface WasmExports {
   undoWavelet(data: number, width: number, stepX: number, height: number, stepY: number, maxValue: number): void;
   blockWorkBytes(): number;
   undoBlocks(ac: number, acCount: number, dc: number, components: number, width: number, height: number, out: number, work: number): number;
-  renderSpan(
+  layOutCells(record: number): number;
+  measureCells(record: number, cells: number): void;
+  renderBox(
     layers: number,
     layerCount: number,
     times: number,
@@ -24,10 +26,10 @@ export interface WasmExports {
     ends: number,
     parts: number,
     shares: number,
-    shareStride: number,
     x0: number,
-    x1: number,
-    y: number,
+    y0: number,
+    width: number,
+    height: number,
     arc: number,
     cubic: number,
     out: number,
@@ -35,7 +37,7 @@ export interface WasmExports {
   ): void;
   findHighlights(colour: number, width: number, height: number, box: number): number;
   takeHighlights(colour: number, width: number, height: number, box: number, lights: number): void;
-  sliceWorkBytes(slices: number): number;
+  boxWorkBytes(slices: number, layerCount: number): number;
   gradePixels(
     rgba: number,
     count: number,

@@ -32,10 +32,20 @@ export class WasmHeap {
   allocate(bytes: number): number {
     const at = this.top;
     const end = at + ((bytes + 15) & ~15) + 16;
-    const missing = end - this.memory.buffer.byteLength;
-    if (missing > 0) this.memory.grow(Math.ceil(missing / 65536));
+    const size = this.memory.buffer.byteLength;
+    if (end > size) this.grow(end - size, size);
     this.top = end;
     return at;
+  }
+
+  /** By a quarter at least: growing takes long, as the collector looks at everything each time. */
+  private grow(missing: number, size: number): void {
+    const pages = (bytes: number) => Math.ceil(bytes / 65536);
+    try {
+      this.memory.grow(pages(Math.max(missing, size / 4)));
+    } catch {
+      this.memory.grow(pages(missing));
+    }
   }
 
   /** Allocates room for `data`, of any number type, and copies it there. */

@@ -1,0 +1,224 @@
+// Which layers can show where: a layer's colour and ways by cells of CELL pixels, so that a block of the picture follows only
+// layers whose colour can get there. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, then by power of the time the
+// least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
+// Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
+
+export const CELL: i32 = 8;
+/** Blocks of a chunk across and down: as many as there are bits. */
+export const CHUNK: i32 = 8;
+/** Pixels: the cubic filter reaches two, and what is settled may be a little off. */
+const REACH: f32 = 3;
+const NODE_PX: f32 = 2.0;
+
+/** Words of the record, see slices.ts. */
+const CELLS: usize = 64, CELL_X: usize = 68, CELL_Y: usize = 72, CELLS_ACROSS: usize = 76, CELLS_DOWN: usize = 80;
+
+@inline
+function cellBytes(orders: i32): usize {
+  return <usize>(4 + 20 * orders);
+}
+
+/** The cell that a place lies in. */
+@inline
+function cellOf(place: f32): i32 {
+  return <i32>floor(place * (1 / <f32>CELL));
+}
+
+/** Writes into the record which cells the layer has. Returns the bytes that they need. */
+export function layOutCells(record: usize): i32 {
+  const cx = load<i32>(record, 4), cy = load<i32>(record, 8), px = load<f32>(record, 24), py = load<f32>(record, 28);
+  const x0 = cellOf(min<f32>(<f32>cx, px)), y0 = cellOf(min<f32>(<f32>cy, py));
+  const x1 = cellOf(max<f32>(<f32>(cx + load<i32>(record, 12) - 1), px + NODE_PX * <f32>(load<i32>(record, 32) - 1)));
+  const y1 = cellOf(max<f32>(<f32>(cy + load<i32>(record, 16) - 1), py + NODE_PX * <f32>(load<i32>(record, 36) - 1)));
+  store<i32>(record, x0, CELL_X); store<i32>(record, y0, CELL_Y);
+  store<i32>(record, x1 - x0 + 1, CELLS_ACROSS); store<i32>(record, y1 - y0 + 1, CELLS_DOWN);
+  return <i32>cellBytes(load<i32>(record, 40)) * ((x1 - x0 + 1) * (y1 - y0 + 1) + 1);
+}
+
+/** Measures the cells of a layer into `cells`. */
+export function measureCells(record: usize, cells: usize): void {
+  const orders = load<i32>(record, 40), bytes = cellBytes(orders);
+  const across = load<i32>(record, CELLS_ACROSS), down = load<i32>(record, CELLS_DOWN);
+  store<usize>(record, cells, CELLS);
+  noBounds(cells, orders);
+  let cell = cells + bytes;
+  for (let y = 0; y < down; y++)
+    for (let x = 0; x < across; x++) {
+      const left = (load<i32>(record, CELL_X) + x) * CELL, top = (load<i32>(record, CELL_Y) + y) * CELL;
+      noBounds(cell, orders);
+      boundNodes(record, left, top, cell);
+      const isColoured = hasColour(record, left, top);
+      store<f32>(cell, isColoured ? 1 : 0);
+      if (isColoured) store<f32>(cells, 1);
+      for (let k = 0; k < orders; k++) {
+        const at = <usize>(4 + 20 * k);
+        widen(cells + at, v128.load(cell + at), v128.load(cell + at), load<f32>(cell + at, 16));
+      }
+      cell += bytes;
+    }
+}
+
+function noBounds(cell: usize, orders: i32): void {
+  store<f32>(cell, 0);
+  for (let k = 0; k < orders; k++) {
+    const at = cell + <usize>(4 + 20 * k);
+    v128.store(at, f32x4(Infinity, Infinity, -Infinity, -Infinity));
+    store<f32>(at, 0, 16);
+  }
+}
+
+/** Bounds made wide enough for others: `least` and `most` hold them in their first and last two lanes. */
+@inline
+function widen(at: usize, least: v128, most: v128, size: f32): void {
+  const own = v128.load(at);
+  v128.store(at, v128.shuffle<f32>(f32x4.min(own, least), f32x4.max(own, most), 0, 1, 6, 7));
+  store<f32>(at, max<f32>(load<f32>(at, 16), size), 16);
+}
+
+/** Bounds of the nodes around a cell, of the outermost ones where it lies outside. */
+function boundNodes(record: usize, left: i32, top: i32, cell: usize): void {
+  const orders = load<i32>(record, 40), across = load<i32>(record, 32), down = load<i32>(record, 36), bytes = <usize>orders << 5;
+  const u = (<f32>left - load<f32>(record, 24)) * (1 / NODE_PX), v = (<f32>top - load<f32>(record, 28)) * (1 / NODE_PX), span = <f32>CELL / NODE_PX;
+  const x0 = heldIn(<i32>floor(u), across), x1 = heldIn(<i32>ceil(u + span), across);
+  const y0 = heldIn(<i32>floor(v), down), y1 = heldIn(<i32>ceil(v + span), down);
+  for (let y = y0; y <= y1; y++) {
+    let p = load<usize>(record, 20) + (<usize>y * <usize>across + <usize>x0) * bytes;
+    for (let x = x0; x <= x1; x++)
+      for (let k = 0; k < orders; k++, p += 32) {
+        const a = v128.load(p), g = v128.shuffle<f32>(a, a, 0, 1, 0, 1);
+        const rows = max<f32>(abs<f32>(load<f32>(p, 8)) + abs<f32>(load<f32>(p, 12)), abs<f32>(load<f32>(p, 16)) + abs<f32>(load<f32>(p, 20)));
+        widen(cell + <usize>(4 + 20 * k), g, g, rows);
+      }
+  }
+}
+
+@inline
+function heldIn(index: i32, count: i32): i32 {
+  return max<i32>(0, min<i32>(count - 1, index));
+}
+
+function hasColour(record: usize, left: i32, top: i32): bool {
+  const colour = load<usize>(record, 0), w = load<i32>(record, 12), h = load<i32>(record, 16);
+  const cx = left - load<i32>(record, 4), cy = top - load<i32>(record, 8);
+  const zero = f32x4.splat(0);
+  for (let y = max<i32>(0, cy); y < min<i32>(h, cy + CELL); y++)
+    for (let x = max<i32>(0, cx); x < min<i32>(w, cx + CELL); x++)
+      if (v128.any_true(f32x4.ne(v128.load(colour + (<usize>(y * w + x) << 4)), zero))) return true;
+  return false;
+}
+
+/** Bytes of `spanTimes`. */
+export const SPAN_BYTES: usize = 64;
+
+/** For powers 1 to 4 of the time between two: the least, the largest, and the farthest from 0, at `spans`. */
+export function spanTimes(first: f32, last: f32, spans: usize): void {
+  const from = min<f32>(first, last), to = max<f32>(first, last);
+  let a: f32 = 1, b: f32 = 1;
+  for (let k = 0; k < 4; k++) {
+    a *= from; b *= to;
+    const at = spans + (<usize>k << 4);
+    store<f32>(at, (k & 1) === 1 && from < 0 && to > 0 ? 0 : min<f32>(a, b));
+    store<f32>(at, max<f32>(a, b), 4);
+    store<f32>(at, max<f32>(abs<f32>(a), abs<f32>(b)), 8);
+  }
+}
+
+// Where a cell's ways lead between two times, at the least and at most, the filter's reach included.
+let leastX: f32, leastY: f32, mostX: f32, mostY: f32;
+
+/** Sets them; false when there is no telling. */
+function boundWays(cell: usize, orders: i32, spans: usize, arc: i32): bool {
+  let x0: f32 = 0, y0: f32 = 0, x1: f32 = 0, y1: f32 = 0, size: f32 = 0;
+  for (let k = 0; k < orders; k++) {
+    const at = cell + <usize>(4 + 20 * k), span = spans + (<usize>k << 4);
+    const g = v128.load(at), low = f32x4.mul(g, v128.load32_splat(span)), high = f32x4.mul(g, v128.load32_splat(span + 4));
+    const least = f32x4.min(low, high), most = f32x4.max(low, high);
+    x0 += min<f32>(f32x4.extract_lane(least, 0), f32x4.extract_lane(least, 2));
+    y0 += min<f32>(f32x4.extract_lane(least, 1), f32x4.extract_lane(least, 3));
+    x1 += max<f32>(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 2));
+    y1 += max<f32>(f32x4.extract_lane(most, 1), f32x4.extract_lane(most, 3));
+    size += load<f32>(at, 16) * load<f32>(span, 8);
+  }
+  // What the flow's turn adds: |phi(L) g - g| <= |g| s/2 e^s, and |(1 + M)^-1 d - d| <= |d| s / (1 - s).
+  const part = arc
+    ? size < 0.2 ? size * 0.625 : size < 0.7 ? size * 1.05 : size < 2 ? size * 3.7 : <f32>Infinity
+    : size < 0.5 ? size / (1 - size) : <f32>Infinity;
+  const far = max<f32>(abs<f32>(x0), abs<f32>(x1)) + max<f32>(abs<f32>(y0), abs<f32>(y1));
+  const more = REACH + (part > 0 ? part * far : 0);
+  leastX = x0 - more; leastY = y0 - more; mostX = x1 + more; mostY = y1 + more;
+  return more < 1e6;
+}
+
+/**
+ * The blocks of a chunk of the picture that a layer can show in, by stretch of the exposure, to `masks`. `spans`: the stretches' times, and
+ * after them the whole exposure's.
+ */
+export function blocksByStretch(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, stretches: i32, arc: i32, masks: usize): void {
+  const all = blocksOf(record, x0, y0, across, down, spans + <usize>stretches * SPAN_BYTES, arc);
+  // What hardly moves shows all the time.
+  const isApart = all !== 0 && stretches > 1 && wayGoesFar(record, spans + <usize>stretches * SPAN_BYTES, arc);
+  for (let j = 0; j < stretches; j++)
+    store<u64>(masks + (<usize>j << 3), isApart ? all & blocksOf(record, x0, y0, across, down, spans + <usize>j * SPAN_BYTES, arc) : all);
+}
+
+function wayGoesFar(record: usize, span: usize, arc: i32): bool {
+  return boundWays(load<usize>(record, CELLS), load<i32>(record, 40), span, arc) && max<f32>(mostX - leastX, mostY - leastY) > 2 * REACH + <f32>CELL;
+}
+
+/**
+ * The blocks of a chunk of the picture that a layer can show in, a bit each, row by row. `x0`, `y0`: the chunk's corner, multiples of CELL.
+ * Both ways are looked at: where the blocks' own paths come from, and where the colour's paths lead to.
+ */
+export function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, arc: i32): u64 {
+  const orders = load<i32>(record, 40), bytes = cellBytes(orders), cells = load<usize>(record, CELLS);
+  const cellX = load<i32>(record, CELL_X), cellY = load<i32>(record, CELL_Y);
+  const cellsAcross = load<i32>(record, CELLS_ACROSS), cellsDown = load<i32>(record, CELLS_DOWN);
+  const all = across === CHUNK && down === CHUNK ? <u64>-1 : wholeOf(across, down);
+  if (load<f32>(cells) === 0) return 0;
+  if (!boundWays(cells, orders, spans, arc)) return all;
+  // The colour that can get to the chunk.
+  const fromX = max<i32>(0, cellOf(<f32>x0 - mostX) - cellX), toX = min<i32>(cellsAcross - 1, cellOf(<f32>(x0 + across * CELL) - leastX) - cellX);
+  const fromY = max<i32>(0, cellOf(<f32>y0 - mostY) - cellY), toY = min<i32>(cellsDown - 1, cellOf(<f32>(y0 + down * CELL) - leastY) - cellY);
+  let mask: u64 = 0;
+  for (let y = fromY; y <= toY; y++)
+    for (let x = fromX; x <= toX; x++) {
+      const cell = cells + bytes * <usize>(y * cellsAcross + x + 1);
+      if (load<f32>(cell) === 0) continue;
+      if (!boundWays(cell, orders, spans, arc)) return all;
+      const left = <f32>((cellX + x) * CELL - x0), top = <f32>((cellY + y) * CELL - y0);
+      mask |= blocksIn(cellOf(left + leastX), cellOf(left + <f32>CELL + mostX), cellOf(top + leastY), cellOf(top + <f32>CELL + mostY), across, down);
+      if (mask === all) return all;
+    }
+  if (fromX > toX || fromY > toY) return 0;
+  for (let y = 0; y < down; y++)
+    for (let x = 0; x < across; x++) {
+      const bit = <u64>1 << <u64>(y * CHUNK + x);
+      const bx = x0 / CELL + x - cellX, by = y0 / CELL + y - cellY;
+      if ((mask & bit) !== 0 || bx < 0 || by < 0 || bx >= cellsAcross || by >= cellsDown) continue;
+      if (!boundWays(cells + bytes * <usize>(by * cellsAcross + bx + 1), orders, spans, arc)) return all;
+      const left = <f32>((cellX + bx) * CELL), top = <f32>((cellY + by) * CELL);
+      if (isColoured(cells, bytes, cellsAcross, cellOf(left - mostX) - cellX, cellOf(left + <f32>CELL - leastX) - cellX, cellOf(top - mostY) - cellY, cellOf(top + <f32>CELL - leastY) - cellY, cellsDown)) mask |= bit;
+    }
+  return mask;
+}
+
+/** A bit for every block of a chunk. */
+function wholeOf(across: i32, down: i32): u64 {
+  return blocksIn(0, across - 1, 0, down - 1, across, down);
+}
+
+function blocksIn(x0: i32, x1: i32, y0: i32, y1: i32, across: i32, down: i32): u64 {
+  x0 = max<i32>(0, x0); x1 = min<i32>(across - 1, x1); y1 = min<i32>(down - 1, y1);
+  if (x0 > x1) return 0;
+  const row = (((<u64>1 << <u64>(x1 - x0 + 1)) - 1) << <u64>x0);
+  let mask: u64 = 0;
+  for (let y = max<i32>(0, y0); y <= y1; y++) mask |= row << <u64>(y * CHUNK);
+  return mask;
+}
+
+function isColoured(cells: usize, bytes: usize, cellsAcross: i32, x0: i32, x1: i32, y0: i32, y1: i32, cellsDown: i32): bool {
+  for (let y = max<i32>(0, y0); y <= min<i32>(cellsDown - 1, y1); y++)
+    for (let x = max<i32>(0, x0); x <= min<i32>(cellsAcross - 1, x1); x++)
+      if (load<f32>(cells + bytes * <usize>(y * cellsAcross + x + 1)) !== 0) return true;
+  return false;
+}
