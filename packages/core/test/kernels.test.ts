@@ -203,7 +203,15 @@ test('floats round to the nearest half, ties to even, past 65519 to infinity', (
 });
 
 /** A layer of noise that moves as one affine flow for each power of the time. */
-function randomLayer(random: () => number, orders: 1 | 2 | 4, x0: number, y0: number, width: number, height: number): SliceLayer {
+function randomLayer(
+  random: () => number,
+  orders: 1 | 2 | 4,
+  x0: number,
+  y0: number,
+  width: number,
+  height: number,
+  stepPx = 2,
+): SliceLayer {
   const colour = new Float32Array(width * height * 4);
   for (let i = 0; i < colour.length; i += 4) {
     const a = random();
@@ -212,14 +220,15 @@ function randomLayer(random: () => number, orders: 1 | 2 | 4, x0: number, y0: nu
     colour.set([random() * a * bright, random() * a, random() * a, a], i);
   }
   const flows = Array.from({ length: orders }, () => Array.from({ length: 6 }, (_, k) => (random() - 0.5) * (k < 2 ? 9 : 0.4)));
-  const path = pathOver(x0, y0, width, height, orders, (x, y, order) => {
+  const flowAt = (x: number, y: number, order: number) => {
     const [gx, gy, xx, xy, yx, yy] = flows[order];
     return [gx + xx * (x - x0) + xy * (y - y0), gy + yx * (x - x0) + yy * (y - y0), xx, xy, yx, yy];
-  });
+  };
+  const path = pathOver(x0, y0, width, height, orders, flowAt, stepPx);
   return { colourBox: { x0, y0, width, height }, colour, path };
 }
 
-/** Nodes 24 px around a box, each as `flowAt` says for its place and a power of the time, counted from 0. */
+/** Nodes around a box, 24 of them and more where they lie close, each as `flowAt` says for its place and a power of the time, counted from 0. */
 function pathOver(
   x0: number,
   y0: number,
@@ -227,14 +236,15 @@ function pathOver(
   height: number,
   orders: 1 | 2 | 4,
   flowAt: (x: number, y: number, order: number) => readonly number[],
+  stepPx = 2,
 ): SliceLayer['path'] {
-  const across = width / 2 + 24,
-    down = height / 2 + 24,
+  const across = Math.ceil((width + 48) / stepPx),
+    down = Math.ceil((height + 48) / stepPx),
     nodes = new Float32Array(across * down * orders * 8),
-    path = { x0: x0 - 23.5, y0: y0 - 24, across, down, orders, nodes };
+    path = { x0: x0 - 23.5, y0: y0 - 24, across, down, stepPx, orders, nodes };
   for (let n = 0; n < across * down; n++)
     for (let order = 0; order < orders; order++)
-      nodes.set(flowAt(path.x0 + (n % across) * 2, path.y0 + Math.floor(n / across) * 2, order), (n * orders + order) * 8);
+      nodes.set(flowAt(path.x0 + (n % across) * stepPx, path.y0 + Math.floor(n / across) * stepPx, order), (n * orders + order) * 8);
   return path;
 }
 
@@ -246,7 +256,7 @@ test.each([
 ] as const)('slices along %s paths, %s: the fast kernel follows the slow one', (path, filter) => {
   let state = 12345;
   const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
-  const layers = [randomLayer(random, 2, 3, 2, 14, 12), randomLayer(random, 1, 0, 0, 8, 20), randomLayer(random, 4, -4, 6, 22, 18)];
+  const layers = [randomLayer(random, 2, 3, 2, 14, 12), randomLayer(random, 1, 0, 0, 8, 20, 16), randomLayer(random, 4, -4, 6, 22, 18)];
   const request: SliceRequest = {
     layers: [0, 1, 2],
     times: Float32Array.of(-0.6, -0.1, 0, 0.45, 0.9),
@@ -265,6 +275,41 @@ test.each([
   // fast kernel also stops where less than 0.0005 of what is behind can be seen.
   fast.forEach((value, i) => {
     if (!(Math.abs(value - slow[i]) < 1e-3 * Math.max(1, Math.abs(slow[i])))) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
+  });
+});
+
+test.each(['arc', 'line'] as const)('small things that go far along %s paths show only now and then, and nothing of them is lost', (path) => {
+  let state = 4711;
+  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+  // Each starts elsewhere, turns, and crosses the box within the exposure.
+  const layers = Array.from({ length: 5 }, (_, n): SliceLayer => {
+    const x0 = 12 + 6 * n,
+      y0 = 9 * n,
+      small = randomLayer(random, 2, x0, y0, 3, 2);
+    const turn = 0.25 * (n - 2);
+    const flowAt = (x: number, y: number, order: number) =>
+      order === 0 ? [70 - turn * (y - y0), 20 * (n - 2) + turn * (x - x0), 0, -turn, turn, 0] : [6, -4, 0, 0, 0, 0];
+    return { ...small, path: pathOver(x0 - 60, y0 - 60, 180, 180, 2, flowAt, n % 2 === 0 ? 2 : 64) };
+  });
+  const count = 40,
+    box = { x0: 10, y0: -1, width: 22, height: 23 };
+  const request: SliceRequest = {
+    layers: [0, 1, 2, 3, 4],
+    times: Float32Array.from({ length: count }, (_, i) => (i + 0.5) / count - 0.5),
+    weights: new Float32Array(count).fill(1 / count),
+    path,
+    filter: 'cubic',
+    box,
+  };
+  const fast = new Float32Array(box.width * box.height * 4),
+    slow = new Float32Array(box.width * box.height * 4);
+  const session = kernels.openSlices(layers);
+  session.render(request, fast, 0, box.width * 4);
+  session.close();
+  referenceKernels.openSlices(layers).render(request, slow, 0, box.width * 4);
+  expect(slow.filter((v, i) => i % 4 === 3 && v > 0.01).length).toBeGreaterThan(60);
+  fast.forEach((value, i) => {
+    if (!(Math.abs(value - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
   });
 });
 

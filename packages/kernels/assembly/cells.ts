@@ -8,7 +8,6 @@ export const CELL: i32 = 8;
 export const CHUNK: i32 = 8;
 /** Pixels: the cubic filter reaches two, and what is settled may be a little off. */
 const REACH: f32 = 3;
-const NODE_PX: f32 = 2.0;
 
 /** Words of the record, see slices.ts. */
 const CELLS: usize = 64, CELL_X: usize = 68, CELL_Y: usize = 72, CELLS_ACROSS: usize = 76, CELLS_DOWN: usize = 80;
@@ -16,6 +15,12 @@ const CELLS: usize = 64, CELL_X: usize = 68, CELL_Y: usize = 72, CELLS_ACROSS: u
 @inline
 function cellBytes(orders: i32): usize {
   return <usize>(4 + 20 * orders);
+}
+
+/** Whether all nodes of a layer are of one affine flow: those that lie farther apart than usual are. One step back is exact there. */
+@inline
+export function isOneFlow(record: usize): bool {
+  return load<f32>(record, 84) > 2;
 }
 
 /** The cell that a place lies in. */
@@ -26,10 +31,15 @@ function cellOf(place: f32): i32 {
 
 /** Writes into the record which cells the layer has. Returns the bytes that they need. */
 export function layOutCells(record: usize): i32 {
-  const cx = load<i32>(record, 4), cy = load<i32>(record, 8), px = load<f32>(record, 24), py = load<f32>(record, 28);
-  const x0 = cellOf(min<f32>(<f32>cx, px)), y0 = cellOf(min<f32>(<f32>cy, py));
-  const x1 = cellOf(max<f32>(<f32>(cx + load<i32>(record, 12) - 1), px + NODE_PX * <f32>(load<i32>(record, 32) - 1)));
-  const y1 = cellOf(max<f32>(<f32>(cy + load<i32>(record, 16) - 1), py + NODE_PX * <f32>(load<i32>(record, 36) - 1)));
+  let left = <f32>load<i32>(record, 4), top = <f32>load<i32>(record, 8);
+  let right = left + <f32>(load<i32>(record, 12) - 1), bottom = top + <f32>(load<i32>(record, 16) - 1);
+  // Of a single flow the colour's own ways say all.
+  if (!isOneFlow(record)) {
+    const px = load<f32>(record, 24), py = load<f32>(record, 28), step = load<f32>(record, 84);
+    left = min<f32>(left, px); right = max<f32>(right, px + step * <f32>(load<i32>(record, 32) - 1));
+    top = min<f32>(top, py); bottom = max<f32>(bottom, py + step * <f32>(load<i32>(record, 36) - 1));
+  }
+  const x0 = cellOf(left), y0 = cellOf(top), x1 = cellOf(right), y1 = cellOf(bottom);
   store<i32>(record, x0, CELL_X); store<i32>(record, y0, CELL_Y);
   store<i32>(record, x1 - x0 + 1, CELLS_ACROSS); store<i32>(record, y1 - y0 + 1, CELLS_DOWN);
   return <i32>cellBytes(load<i32>(record, 40)) * ((x1 - x0 + 1) * (y1 - y0 + 1) + 1);
@@ -78,7 +88,9 @@ function widen(at: usize, least: v128, most: v128, size: f32): void {
 /** Bounds of the nodes around a cell, of the outermost ones where it lies outside. */
 function boundNodes(record: usize, left: i32, top: i32, cell: usize): void {
   const orders = load<i32>(record, 40), across = load<i32>(record, 32), down = load<i32>(record, 36), bytes = <usize>orders << 5;
-  const u = (<f32>left - load<f32>(record, 24)) * (1 / NODE_PX), v = (<f32>top - load<f32>(record, 28)) * (1 / NODE_PX), span = <f32>CELL / NODE_PX;
+  const perPx = load<f32>(record, 88), span = <f32>CELL * perPx;
+  const u = (<f32>left - load<f32>(record, 24)) * perPx, v = (<f32>top - load<f32>(record, 28)) * perPx;
+  if (isOneFlow(record)) return boundCorners(record, u, v, span, cell);
   const x0 = heldIn(<i32>floor(u), across), x1 = heldIn(<i32>ceil(u + span), across);
   const y0 = heldIn(<i32>floor(v), down), y1 = heldIn(<i32>ceil(v + span), down);
   for (let y = y0; y <= y1; y++) {
@@ -86,10 +98,42 @@ function boundNodes(record: usize, left: i32, top: i32, cell: usize): void {
     for (let x = x0; x <= x1; x++)
       for (let k = 0; k < orders; k++, p += 32) {
         const a = v128.load(p), g = v128.shuffle<f32>(a, a, 0, 1, 0, 1);
-        const rows = max<f32>(abs<f32>(load<f32>(p, 8)) + abs<f32>(load<f32>(p, 12)), abs<f32>(load<f32>(p, 16)) + abs<f32>(load<f32>(p, 20)));
-        widen(cell + <usize>(4 + 20 * k), g, g, rows);
+        widen(cell + <usize>(4 + 20 * k), g, g, rowsOf(p));
       }
   }
+}
+
+/** Of a single flow: it bends nowhere, so the cell's corners bound it. */
+function boundCorners(record: usize, u: f32, v: f32, span: f32, cell: usize): void {
+  const orders = load<i32>(record, 40), across = load<i32>(record, 32), down = load<i32>(record, 36), bytes = <usize>orders << 5;
+  for (let j = 0; j < 2; j++)
+    for (let i = 0; i < 2; i++) {
+      const px = heldPlace(u + span * <f32>i, across), py = heldPlace(v + span * <f32>j, down);
+      const ix = min<i32>(<i32>px, across - 2), iy = min<i32>(<i32>py, down - 2), fu = f32x4.splat(px - <f32>ix), fv = f32x4.splat(py - <f32>iy);
+      let p = load<usize>(record, 20) + (<usize>iy * <usize>across + <usize>ix) * bytes;
+      const stride = bytes * <usize>across;
+      for (let k = 0; k < orders; k++, p += 32) {
+        const top = between(v128.load(p), v128.load(p + bytes), fu), bottom = between(v128.load(p + stride), v128.load(p + stride + bytes), fu);
+        const way = between(top, bottom, fv), g = v128.shuffle<f32>(way, way, 0, 1, 0, 1);
+        widen(cell + <usize>(4 + 20 * k), g, g, max<f32>(max<f32>(rowsOf(p), rowsOf(p + bytes)), max<f32>(rowsOf(p + stride), rowsOf(p + stride + bytes))));
+      }
+    }
+}
+
+@inline
+function between(a: v128, b: v128, part: v128): v128 {
+  return f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part));
+}
+
+@inline
+function heldPlace(place: f32, count: i32): f32 {
+  return max<f32>(0, min<f32>(<f32>(count - 1), place));
+}
+
+/** The largest of L's rows, its entries' sizes added up. */
+@inline
+function rowsOf(node: usize): f32 {
+  return max<f32>(abs<f32>(load<f32>(node, 8)) + abs<f32>(load<f32>(node, 12)), abs<f32>(load<f32>(node, 16)) + abs<f32>(load<f32>(node, 20)));
 }
 
 @inline
@@ -189,7 +233,7 @@ export function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32
       mask |= blocksIn(cellOf(left + leastX), cellOf(left + <f32>CELL + mostX), cellOf(top + leastY), cellOf(top + <f32>CELL + mostY), across, down);
       if (mask === all) return all;
     }
-  if (fromX > toX || fromY > toY) return 0;
+  if (isOneFlow(record)) return mask;
   for (let y = 0; y < down; y++)
     for (let x = 0; x < across; x++) {
       const bit = <u64>1 << <u64>(y * CHUNK + x);

@@ -4,15 +4,15 @@
 // A layer record is 24 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
 // path pointer, x and y of its first node (f32), nodes across and down, orders (i32);
 // pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner;
-// pointer to its cells (cells.ts), the first one's x and y, cells across and down (i32).
-// Colour: RGBA f32 a pixel. Path: nodes NODE_PX apart, `orders` x 8 f32 each: for every power of the time from 1 on
+// pointer to its cells (cells.ts), the first one's x and y, cells across and down (i32);
+// pixels from one of its nodes to the next, and 1 over that (f32).
+// Colour: RGBA f32 a pixel. Path: `orders` x 8 f32 each: for every power of the time from 1 on
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-import { blocksByStretch, CELL, CHUNK, SPAN_BYTES, spanTimes } from "./cells";
+import { blocksByStretch, CELL, CHUNK, isOneFlow, SPAN_BYTES, spanTimes } from "./cells";
 
 const RECORD: usize = 96;
-const NODE_PX: f32 = 2.0;
 /** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
 const LANES_AT: usize = 128, KNOTS_AT: usize = 256, BASIS_AT: usize = 384;
 /** Light that gets by, below which nothing more is seen. */
@@ -171,7 +171,7 @@ function isOpen(overs: usize, four: i32): bool {
 /** The path at a pixel, from the four nodes around it, into `to`. False outside the nodes. */
 @inline
 function blendPath(record: usize, x: f32, y: f32, to: usize): bool {
-  const u = (x - load<f32>(record, 24)) * (1 / NODE_PX), v = (y - load<f32>(record, 28)) * (1 / NODE_PX);
+  const perPx = load<f32>(record, 88), u = (x - load<f32>(record, 24)) * perPx, v = (y - load<f32>(record, 28)) * perPx;
   const across = load<i32>(record, 32), down = load<i32>(record, 36);
   if (!(u >= 0 && v >= 0 && u <= <f32>(across - 1) && v <= <f32>(down - 1))) return false;
   const ix = min<i32>(<i32>u, across - 2), iy = min<i32>(<i32>v, down - 2);
@@ -264,20 +264,21 @@ const SETTLE_REACH: i32 = 8;
 
 /** A place held to a row of nodes; no number counts as the first. */
 @inline
-function heldTo(place: f32, first: f32, count: i32): f32 {
-  return place > first ? min<f32>(place, first + <f32>(count - 1) * NODE_PX) : first;
+function heldTo(place: f32, first: f32, count: i32, step: f32): f32 {
+  return place > first ? min<f32>(place, first + <f32>(count - 1) * step) : first;
 }
 
 /** g and L of the path at one place, held to the nodes, at one time: x, y, xx, xy, yx, yy and two spare. */
 function pathAt(record: usize, x: f32, y: f32, t: f32, to: usize): void {
   const across = load<i32>(record, 32), down = load<i32>(record, 36), orders = load<i32>(record, 40);
-  const x0 = load<f32>(record, 24), y0 = load<f32>(record, 28), hx = heldTo(x, x0, across), hy = heldTo(y, y0, down);
+  const x0 = load<f32>(record, 24), y0 = load<f32>(record, 28), step = load<f32>(record, 84), perPx = load<f32>(record, 88);
+  const hx = heldTo(x, x0, across, step), hy = heldTo(y, y0, down, step);
   // Whole pixels and the rest apart: nodes that start elsewhere give the same bits.
   const wholeX = floor(hx), wholeY = floor(hy), fromX = wholeX - x0, fromY = wholeY - y0;
-  const ix = min<i32>(<i32>(fromX * (1 / NODE_PX)), across - 2), iy = min<i32>(<i32>(fromY * (1 / NODE_PX)), down - 2);
+  const ix = min<i32>(<i32>(fromX * perPx), across - 2), iy = min<i32>(<i32>(fromY * perPx), down - 2);
   const bytes = <usize>orders << 5, stride = bytes * <usize>across;
   const first = load<usize>(record, 20) + <usize>iy * stride + <usize>ix * bytes;
-  const fu = f32x4.splat((fromX - <f32>ix * NODE_PX + (hx - wholeX)) * (1 / NODE_PX)), fv = f32x4.splat((fromY - <f32>iy * NODE_PX + (hy - wholeY)) * (1 / NODE_PX));
+  const fu = f32x4.splat((fromX - <f32>ix * step + (hx - wholeX)) * perPx), fv = f32x4.splat((fromY - <f32>iy * step + (hy - wholeY)) * perPx);
   const ft = f32x4.splat(t);
   for (let half: usize = 0; half < 32; half += 16) {
     let sum = f32x4.splat(0);
@@ -396,6 +397,7 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
     }
   }
   if (!v128.any_true(touches)) return false;
+  if (isOneFlow(record)) return true;
   const knots = path + KNOTS_AT, t = v128.load(knots), lanes = path + LANES_AT;
   if (fours === 1) {
     keepSettled(record, lanes, v128.load(times), x, y, arc, terms, to);

@@ -86,7 +86,7 @@ export interface Box {
 }
 
 /**
- * The ways of a layer's points on a grid of nodes, NODE_PX apart; between them they are blended. Outside the nodes the layer can't be
+ * The ways of a layer's points on a grid of nodes; between them they are blended. Outside the nodes the layer can't be
  * seen at any time of the shutter.
  */
 export interface PathGrid {
@@ -96,11 +96,14 @@ export interface PathGrid {
   /** At least 2 each. */
   readonly across: number;
   readonly down: number;
+  /** Pixels from a node to the next, a power of two: NODE_PX, or more where all nodes are of one affine flow. */
+  readonly stepPx: number;
   /** Powers of the time that a path has: 1 is even motion, 2 bends it, 4 also changes its pace. */
   readonly orders: 1 | 2 | 4;
   /** A node holds `orders` x NODE_FLOATS: v.x v.y L.xx L.xy L.yx L.yy and two spare for each power of the time from 1 on. */
   readonly nodes: Float32Array;
 }
+/** The usual step of a grid of nodes, pixels. */
 export const NODE_PX = 2;
 export const NODE_FLOATS = 8;
 

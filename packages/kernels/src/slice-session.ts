@@ -10,7 +10,9 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
   const record = new Int32Array(RECORD_WORDS);
   const colourAt = heap.place(colour);
   record.set([colourAt, c.x0, c.y0, c.width, c.height, heap.place(p.nodes), 0, 0, p.across, p.down, p.orders]);
-  new Float32Array(record.buffer).set([p.x0, p.y0], 6);
+  const places = new Float32Array(record.buffer);
+  places.set([p.x0, p.y0], 6);
+  places.set([p.stepPx, 1 / p.stepPx], 21);
   const boxAt = heap.allocate(16);
   if (wasm.findHighlights(colourAt, c.width, c.height, boxAt) !== 0) {
     const [x0, y0, width, height] = heap.words(boxAt, 4);

@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type Box, type Kernels, type PathGrid } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, type Box, type Kernels, type PathGrid } from '@ivrex/kernels/interface';
 import { TILE_PX, type BlurPlan, type PlannedLayer, type Size } from '../blur/model/blur-plan';
 import { nearestMember } from '../raster/nearest';
 import { tileTravel } from '../blur/plan/tile-travel';
@@ -159,11 +159,12 @@ function radiiOf({ width, height, layerOf }: BlurPlan, box: Box, number: number,
 
 /** Paths carried on beyond their nodes by their own gradient, no farther than the picture. */
 function grownPath(path: PathGrid, byPx: number, size: Size): PathGrid {
-  const more = (room: number) => Math.max(0, Math.min(Math.ceil(byPx / NODE_PX), Math.ceil(room / NODE_PX)));
+  const { stepPx } = path,
+    more = (room: number) => Math.max(0, Math.min(Math.ceil(byPx / stepPx), Math.ceil(room / stepPx)));
   const left = more(path.x0),
     top = more(path.y0),
-    right = more(size.width - 1 - (path.x0 + (path.across - 1) * NODE_PX)),
-    bottom = more(size.height - 1 - (path.y0 + (path.down - 1) * NODE_PX));
+    right = more(size.width - 1 - (path.x0 + (path.across - 1) * stepPx)),
+    bottom = more(size.height - 1 - (path.y0 + (path.down - 1) * stepPx));
   if (left + top + right + bottom === 0) return path;
   const across = path.across + left + right,
     down = path.down + top + bottom,
@@ -175,8 +176,8 @@ function grownPath(path: PathGrid, byPx: number, size: Size): PathGrid {
       const sx = Math.min(path.across - 1, Math.max(0, x - left)),
         from = (sy * path.across + sx) * node,
         to = (y * across + x) * node;
-      const ox = (x - left - sx) * NODE_PX,
-        oy = (y - top - sy) * NODE_PX;
+      const ox = (x - left - sx) * stepPx,
+        oy = (y - top - sy) * stepPx;
       for (let at = 0; at < node; at += NODE_FLOATS) {
         for (let k = 0; k < NODE_FLOATS; k++) nodes[to + at + k] = path.nodes[from + at + k];
         nodes[to + at] += path.nodes[from + at + 2] * ox + path.nodes[from + at + 3] * oy;
@@ -184,7 +185,7 @@ function grownPath(path: PathGrid, byPx: number, size: Size): PathGrid {
       }
     }
   }
-  return { x0: path.x0 - left * NODE_PX, y0: path.y0 - top * NODE_PX, across, down, orders: path.orders, nodes };
+  return { ...path, x0: path.x0 - left * stepPx, y0: path.y0 - top * stepPx, across, down, nodes };
 }
 
 /** All layers where they are at the frame itself, the nearest in front. */

@@ -1,6 +1,5 @@
 import {
   NODE_FLOATS,
-  NODE_PX,
   type AperturePicture,
   type Kernels,
   MATCH_TAPS,
@@ -272,8 +271,8 @@ interface Flow {
 }
 
 function flowAt(layer: SliceLayer, x: number, y: number, t: number, held: boolean): Flow | null {
-  const { x0, y0, across, down } = layer.path,
-    hold = (v: number, from: number, count: number) => (held ? Math.min(from + (count - 1) * NODE_PX, Math.max(from, v)) : v);
+  const { x0, y0, across, down, stepPx } = layer.path,
+    hold = (v: number, from: number, count: number) => (held ? Math.min(from + (count - 1) * stepPx, Math.max(from, v)) : v);
   const path = pathAt(layer, hold(x, x0, across), hold(y, y0, down));
   if (path === null) return null;
   const [gx, gy, xx, xy, yx, yy] = [0, 1, 2, 3, 4, 5].map((k) => path.reduce((sum, order, n) => sum + t ** (n + 1) * order[k], 0));
@@ -302,8 +301,8 @@ function lineBack({ way: [gx, gy], gradient: [xx, xy, yx, yy] }: Flow): [number,
 
 /** The path at a pixel, a list a power of the time; null outside the nodes. */
 function pathAt({ path }: SliceLayer, x: number, y: number): number[][] | null {
-  const u = (x - path.x0) / NODE_PX,
-    v = (y - path.y0) / NODE_PX;
+  const u = (x - path.x0) / path.stepPx,
+    v = (y - path.y0) / path.stepPx;
   if (!(u >= 0 && v >= 0 && u <= path.across - 1 && v <= path.down - 1)) return null;
   const ix = Math.min(path.across - 2, Math.floor(u)),
     iy = Math.min(path.down - 2, Math.floor(v));

@@ -83,9 +83,9 @@ function smallColours(
 }
 
 /** What a path through the same three frames that keeps its pace is off by, halfway: as an error of light. */
-function paceError({ x0, y0, across, down, nodes }: PathGrid, x: number, y: number): number {
-  const nx = Math.min(across - 1, Math.max(0, Math.round((x - x0) / NODE_PX))),
-    ny = Math.min(down - 1, Math.max(0, Math.round((y - y0) / NODE_PX))),
+function paceError({ x0, y0, across, down, stepPx, nodes }: PathGrid, x: number, y: number): number {
+  const nx = Math.min(across - 1, Math.max(0, Math.round((x - x0) / stepPx))),
+    ny = Math.min(down - 1, Math.max(0, Math.round((y - y0) / stepPx))),
     third = ((ny * across + nx) * 4 + 2) * NODE_FLOATS,
     fourth = third + NODE_FLOATS;
   // t^3 against t, and t^4 against t^2, at a half.
@@ -93,16 +93,18 @@ function paceError({ x0, y0, across, down, nodes }: PathGrid, x: number, y: numb
   return PACE_ERROR * (off / PACE_PX) ** 6;
 }
 
-/** The same ways in blocks: every fourth node, and beyond the last ones as they are there. */
+/** The same ways in blocks: of nodes that lie close every fourth, and beyond the last ones as they are there. */
 function smallPath(path: PathGrid): PathGrid {
-  const across = Math.ceil((path.across - 1) / BLOCK_PX) + 1,
-    down = Math.ceil((path.down - 1) / BLOCK_PX) + 1,
+  const every = Math.max(1, (NODE_PX * BLOCK_PX) / path.stepPx),
+    across = Math.ceil((path.across - 1) / every) + 1,
+    down = Math.ceil((path.down - 1) / every) + 1,
     node = path.orders * NODE_FLOATS,
     nodes = new Float32Array(across * down * node);
   for (let y = 0, to = 0; y < down; y++)
     for (let x = 0; x < across; x++, to += node) {
-      const from = (Math.min(path.down - 1, y * BLOCK_PX) * path.across + Math.min(path.across - 1, x * BLOCK_PX)) * node;
+      const from = (Math.min(path.down - 1, y * every) * path.across + Math.min(path.across - 1, x * every)) * node;
       for (let k = 0; k < node; k++) nodes[to + k] = path.nodes[from + k] * (k % NODE_FLOATS < 2 ? 1 / BLOCK_PX : 1);
     }
-  return { x0: toBlocks(path.x0), y0: toBlocks(path.y0), across, down, orders: path.orders, nodes };
+  const stepPx = (path.stepPx * every) / BLOCK_PX;
+  return { x0: toBlocks(path.x0), y0: toBlocks(path.y0), across, down, stepPx, orders: path.orders, nodes };
 }

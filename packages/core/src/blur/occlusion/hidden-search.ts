@@ -95,16 +95,15 @@ export class HiddenSearch {
   /** The node of the surface itself that is nearest to the node beside a pixel; -1 when there is none. */
   private nearestTo(x: number, y: number): number {
     const { grid, nearest } = this.layer.path;
-    const nx = Math.min(grid.across - 1, Math.max(0, Math.round((x - grid.x0) / NODE_PX))),
-      ny = Math.min(grid.down - 1, Math.max(0, Math.round((y - grid.y0) / NODE_PX)));
+    const nx = Math.min(grid.across - 1, Math.max(0, Math.round((x - grid.x0) / grid.stepPx))),
+      ny = Math.min(grid.down - 1, Math.max(0, Math.round((y - grid.y0) / grid.stepPx)));
     return nearest[ny * grid.across + nx];
   }
 
   private isWithin(node: number, x: number, y: number, px: number): boolean {
-    const { grid } = this.layer.path,
-      row = Math.floor(node / grid.across);
-    return (
-      Math.abs(grid.x0 + (node - row * grid.across) * NODE_PX - x) <= px + NODE_PX && Math.abs(grid.y0 + row * NODE_PX - y) <= px + NODE_PX
-    );
+    const { grid, seat } = this.layer.path,
+      row = Math.floor(node / grid.across),
+      at = seat ?? { x: grid.x0 + (node - row * grid.across) * grid.stepPx, y: grid.y0 + row * grid.stepPx };
+    return Math.abs(at.x - x) <= px + NODE_PX && Math.abs(at.y - y) <= px + NODE_PX;
   }
 }

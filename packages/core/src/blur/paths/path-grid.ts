@@ -5,6 +5,7 @@ import { chainEnds, type FarEnds } from './chain-ends';
 import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from '../../raster/nearest';
 import { ENDS, writeFlow, type Nodes, type PathStudy } from './path-study';
+import { speckPath } from './speck-path';
 import { sharedFloats } from '../model/shared-floats';
 
 export interface SurfacePath {
@@ -13,6 +14,8 @@ export interface SurfacePath {
   readonly nearest: Int32Array;
   /** By node on the surface: its depth; 0 when there is none. */
   readonly depth: Float32Array;
+  /** Of a speck, whose nodes are all carried on from it: where it lies. */
+  readonly seat: { readonly x: number; readonly y: number } | null;
 }
 
 /**
@@ -20,6 +23,8 @@ export interface SurfacePath {
  * (`key`: its number in `study.field`).
  */
 export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box): SurfacePath {
+  const speck = speckPath(study, key, seen, box);
+  if (speck !== null) return speck;
   const nodes = nodesOver(box);
   const { across, down } = nodes;
   const { told, fits, between } = fitGrid(study, key, seen, nodes);
@@ -34,7 +39,7 @@ export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box):
   fillBetween(between, ends, ENDS, nodes);
   const nearest = nearestMember(own, across, down);
   const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, ends, nodes);
-  return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes) };
+  return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes), seat: null };
 }
 
 function depthOfNodes({ field, depth }: PathStudy, key: number, own: Uint8Array, { x0, y0, across }: Nodes): Float32Array {
@@ -129,7 +134,7 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
       }
     }
   }
-  return { ...nodes, orders, nodes: out };
+  return { ...nodes, stepPx: NODE_PX, orders, nodes: out };
 }
 
 /** A node of the surface itself, as most are: (f - b) / 2 and (f + b) / 2. */

@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, type Box, type PathGrid } from '@ivrex/kernels/interface';
 import { clip, grow } from '../model/box';
 import type { LayerPicture } from '../occlusion/layer-study';
 import type { PlannedLayer, Size } from '../model/blur-plan';
@@ -57,8 +57,8 @@ function filledBox(box: Box, colour: Float32Array): Box | null {
 
 function cropPath(path: PathGrid, box: Box): PathGrid {
   const span = (from: number, size: number, first: number, count: number) => {
-    const a = Math.min(count - 2, Math.max(0, Math.floor((from - first) / NODE_PX)));
-    return [a, Math.min(count, Math.max(a + 2, Math.ceil((from + size - 1 - first) / NODE_PX) + 1))] as const;
+    const a = Math.min(count - 2, Math.max(0, Math.floor((from - first) / path.stepPx)));
+    return [a, Math.min(count, Math.max(a + 2, Math.ceil((from + size - 1 - first) / path.stepPx) + 1))] as const;
   };
   const [x0, x1] = span(box.x0, box.width, path.x0, path.across),
     [y0, y1] = span(box.y0, box.height, path.y0, path.down);
@@ -71,5 +71,5 @@ function cropPath(path: PathGrid, box: Box): PathGrid {
     const from = ((y0 + y) * path.across + x0) * node;
     nodes.set(path.nodes.subarray(from, from + across * node), y * across * node);
   }
-  return { x0: path.x0 + x0 * NODE_PX, y0: path.y0 + y0 * NODE_PX, across, down, orders: path.orders, nodes };
+  return { ...path, x0: path.x0 + x0 * path.stepPx, y0: path.y0 + y0 * path.stepPx, across, down, nodes };
 }

@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type SliceLayer } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, NODE_PX, type PathGrid, type SliceLayer } from '@ivrex/kernels/interface';
 import { TILE_PX, tilesAcross, type Size } from '../model/blur-plan';
 
 /** Between its nodes and just outside its edge a layer may go a little farther than at them. */
@@ -10,10 +10,11 @@ const MARGIN = 1.05;
  */
 export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
   const { path } = layer,
-    { orders, nodes } = path,
-    most = longestOwn(layer);
+    { orders, nodes } = path;
   const tiles = tilesAcross(size),
     out = new Float32Array(tiles.x * tiles.y * 4);
+  if (path.stepPx > NODE_PX) return fewNodesTravel(layer, tiles, out);
+  const most = longestOwn(layer);
   const spread = Math.max(1, NODE_PX / 2);
   for (let ny = 0, p = 0; ny < path.down; ny++) {
     const y = path.y0 + ny * NODE_PX;
@@ -34,6 +35,34 @@ export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
     }
   }
   return out;
+}
+
+/** Where nodes lie far apart: the longest way at the corners of the layer's colour, wherever the nodes reach. */
+function fewNodesTravel({ path, colourBox: box }: SliceLayer, tiles: { readonly x: number; readonly y: number }, out: Float32Array): Float32Array {
+  const most = new Float64Array(4);
+  for (const x of [box.x0 - 1, box.x0 + box.width])
+    for (const y of [box.y0 - 1, box.y0 + box.height])
+      for (let order = 0; order < path.orders; order++) most[order] = Math.max(most[order], MARGIN * Math.hypot(...vectorAt(path, order, x, y)));
+  const tileOf = (place: number, count: number) => Math.min(count - 1, Math.max(0, Math.floor(place / TILE_PX)));
+  for (let ty = tileOf(path.y0, tiles.y); ty <= tileOf(path.y0 + (path.down - 1) * path.stepPx, tiles.y); ty++)
+    for (let tx = tileOf(path.x0, tiles.x); tx <= tileOf(path.x0 + (path.across - 1) * path.stepPx, tiles.x); tx++)
+      out.set(most, (ty * tiles.x + tx) * 4);
+  return out;
+}
+
+/** A power's vector at a place, from the four nodes around it. */
+function vectorAt({ x0, y0, across, down, stepPx, orders, nodes }: PathGrid, order: number, x: number, y: number): [number, number] {
+  const u = Math.min(across - 1, Math.max(0, (x - x0) / stepPx)),
+    v = Math.min(down - 1, Math.max(0, (y - y0) / stepPx)),
+    ix = Math.min(across - 2, Math.floor(u)),
+    iy = Math.min(down - 2, Math.floor(v));
+  const part = (k: number) => {
+    const at = (nx: number, ny: number) => nodes[((ny * across + nx) * orders + order) * NODE_FLOATS + k];
+    const top = at(ix, iy) * (1 - u + ix) + at(ix + 1, iy) * (u - ix),
+      bottom = at(ix, iy + 1) * (1 - u + ix) + at(ix + 1, iy + 1) * (u - ix);
+    return top * (1 - v + iy) + bottom * (v - iy);
+  };
+  return [part(0), part(1)];
 }
 
 /** By power of the time: the longest way of all nodes where the layer has colour. */

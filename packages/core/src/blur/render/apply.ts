@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type Box, type SliceLayer, type SliceSession } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, type Box, type SliceLayer, type SliceSession } from '@ivrex/kernels/interface';
 import { reachFrames, sliceTimes, type Shutter } from '../../shutter/shutter';
 import { BLOCK_PX, toBlocks, type FrameMix, type MixedPlan, type MixPart, type NeighbourPlan } from '../model/frame-mix';
 import { TILE_PX, tilesAcross, type BlurPlan, type BlurQuality, type OpenSlices, type Size } from '../model/blur-plan';
@@ -264,13 +264,13 @@ export function layersOfRows(plan: BlurPlan, shutter: Shutter, yFrom: number, yT
     const top = clampTo(yFrom - margin - colourBox.y0, colourBox.height),
       bottom = Math.max(top, clampTo(yTo + margin - colourBox.y0, colourBox.height));
     // Places are settled by the paths where they lie.
-    const first = Math.max(0, Math.min(path.down - 2, Math.floor((yFrom - margin - path.y0) / NODE_PX) - 1)),
-      last = Math.min(path.down, Math.max(first + 2, Math.ceil((yTo + margin - path.y0) / NODE_PX) + 2));
+    const first = Math.max(0, Math.min(path.down - 2, Math.floor((yFrom - margin - path.y0) / path.stepPx) - 1)),
+      last = Math.min(path.down, Math.max(first + 2, Math.ceil((yTo + margin - path.y0) / path.stepPx) + 2));
     const node = path.across * path.orders * NODE_FLOATS;
     return {
       colourBox: { ...colourBox, y0: colourBox.y0 + top, height: bottom - top },
       colour: colour.subarray(top * colourBox.width * 4, bottom * colourBox.width * 4),
-      path: { ...path, y0: path.y0 + first * NODE_PX, down: last - first, nodes: path.nodes.subarray(first * node, last * node) },
+      path: { ...path, y0: path.y0 + first * path.stepPx, down: last - first, nodes: path.nodes.subarray(first * node, last * node) },
     };
   });
 }
@@ -286,30 +286,57 @@ export function sliceCount(travelPx: number, settings: ApplySettings): number {
 
 /** The layers that can show in this box between two path times, and the longest way any of them goes there. */
 function layersAt(plan: BlurPlan, box: Box, opens: number, closes: number): { layers: number[]; travelPx: number } {
-  const tiles = tilesAcross(plan);
-  const tile = (Math.floor(box.y0 / TILE_PX) * tiles.x + Math.floor(box.x0 / TILE_PX)) * 4;
-  const far = Math.max(Math.abs(opens), Math.abs(closes));
+  const tiles = tilesAcross(plan),
+    tile = Math.floor(box.y0 / TILE_PX) * tiles.x + Math.floor(box.x0 / TILE_PX);
+  const far = Math.max(Math.abs(opens), Math.abs(closes)),
+    reaches = POWERS.map((n) => far ** n),
+    travels = POWERS.map((n) => powerTravel(opens, closes, n));
   const layers: number[] = [];
   let travelPx = 0,
     away = 0;
-  plan.layers.forEach((layer, index) => {
-    const { path } = layer;
-    if (!overlaps(box, { x0: path.x0, y0: path.y0, width: (path.across - 1) * NODE_PX + 1, height: (path.down - 1) * NODE_PX + 1 }, 0))
-      return;
+  for (const index of layersOfTiles(plan)[tile]) {
+    const { path, colourBox, tileTravel } = plan.layers[index],
+      { x0, y0, across, down, stepPx, orders } = path;
     // How far it goes from where it is now, and on the way between the ends of the exposure.
     let reach = 0,
       travel = 0;
-    for (let n = 1; n <= path.orders; n++) {
-      const length = layer.tileTravel[tile + n - 1];
-      reach += length * far ** n;
-      travel += length * powerTravel(opens, closes, n);
+    for (let n = 0; n < orders; n++) {
+      const length = tileTravel[tile * 4 + n];
+      reach += length * reaches[n];
+      travel += length * travels[n];
     }
-    if (!overlaps(box, layer.colourBox, reach + 2)) return;
+    if (!overlaps(box, colourBox, reach + 2)) continue;
+    if (!overlaps(box, { x0, y0, width: (across - 1) * stepPx + 1, height: (down - 1) * stepPx + 1 }, 0)) continue;
     layers.push(index);
     travelPx = Math.max(travelPx, travel);
     away = Math.max(away, reach);
-  });
+  }
   return { layers, travelPx: away < STILL_PX ? 0 : Math.max(travelPx, 2 * STILL_PX) };
+}
+
+const POWERS = [1, 2, 3, 4] as const;
+
+const tileLists = new WeakMap<BlurPlan, readonly (readonly number[])[]>();
+
+/** By tile: the layers that can get there within the plan's reach. */
+function layersOfTiles(plan: BlurPlan): readonly (readonly number[])[] {
+  const known = tileLists.get(plan);
+  if (known !== undefined) return known;
+  const tiles = tilesAcross(plan),
+    lists = Array.from({ length: tiles.x * tiles.y }, (): number[] => []);
+  plan.layers.forEach(({ path: { x0, y0, across, down, stepPx, orders }, colourBox, tileTravel }, index) => {
+    const right = x0 + (across - 1) * stepPx,
+      bottom = y0 + (down - 1) * stepPx;
+    for (let ty = Math.max(0, Math.floor(y0 / TILE_PX)); ty < tiles.y && ty * TILE_PX <= bottom; ty++)
+      for (let tx = Math.max(0, Math.floor(x0 / TILE_PX)); tx < tiles.x && tx * TILE_PX <= right; tx++) {
+        const tile = ty * tiles.x + tx;
+        let reach = 2;
+        for (let n = 1; n <= orders; n++) reach += tileTravel[tile * 4 + n - 1] * Math.max(1, plan.reachFrames) ** n;
+        if (overlaps({ x0: tx * TILE_PX, y0: ty * TILE_PX, width: TILE_PX, height: TILE_PX }, colourBox, reach)) lists[tile].push(index);
+      }
+  });
+  tileLists.set(plan, lists);
+  return lists;
 }
 
 /** The way of t^n between two times: there and back where it turns. */
