@@ -1,5 +1,5 @@
 // Which layers can show where: a layer's colour and ways by cells of CELL pixels, so that a block of the picture follows only
-// layers whose colour can get there. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, then by power of the time the
+// layers whose colour can get there. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the
 // least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
 // Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
 
@@ -66,6 +66,18 @@ export function measureCells(record: usize, cells: usize): void {
       }
       cell += bytes;
     }
+  cell = cells + bytes;
+  for (let y = 0; y < down; y++)
+    for (let x = 0; x < across; x++, cell += bytes)
+      if (load<f32>(cell) === 0 && isColoured(cells, bytes, across, x - 1, x + 1, y - 1, y + 1, down)) store<f32>(cell, -1);
+}
+
+/** Whether a layer has colour in a place's cell or beside it. */
+@inline
+export function isNearColour(record: usize, x: f32, y: f32): bool {
+  const cx = cellOf(x) - load<i32>(record, CELL_X), cy = cellOf(y) - load<i32>(record, CELL_Y), across = load<i32>(record, CELLS_ACROSS);
+  if (<u32>cx >= <u32>across || <u32>cy >= <u32>load<i32>(record, CELLS_DOWN)) return false;
+  return load<f32>(load<usize>(record, CELLS) + cellBytes(load<i32>(record, 40)) * <usize>(cy * across + cx + 1)) !== 0;
 }
 
 function noBounds(cell: usize, orders: i32): void {
@@ -227,7 +239,7 @@ export function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32
   for (let y = fromY; y <= toY; y++)
     for (let x = fromX; x <= toX; x++) {
       const cell = cells + bytes * <usize>(y * cellsAcross + x + 1);
-      if (load<f32>(cell) === 0) continue;
+      if (!(load<f32>(cell) > 0)) continue;
       if (!boundWays(cell, orders, spans, arc)) return all;
       const left = <f32>((cellX + x) * CELL - x0), top = <f32>((cellY + y) * CELL - y0);
       mask |= blocksIn(cellOf(left + leastX), cellOf(left + <f32>CELL + mostX), cellOf(top + leastY), cellOf(top + <f32>CELL + mostY), across, down);
@@ -263,6 +275,6 @@ function blocksIn(x0: i32, x1: i32, y0: i32, y1: i32, across: i32, down: i32): u
 function isColoured(cells: usize, bytes: usize, cellsAcross: i32, x0: i32, x1: i32, y0: i32, y1: i32, cellsDown: i32): bool {
   for (let y = max<i32>(0, y0); y <= min<i32>(cellsDown - 1, y1); y++)
     for (let x = max<i32>(0, x0); x <= min<i32>(cellsAcross - 1, x1); x++)
-      if (load<f32>(cells + bytes * <usize>(y * cellsAcross + x + 1)) !== 0) return true;
+      if (load<f32>(cells + bytes * <usize>(y * cellsAcross + x + 1)) > 0) return true;
   return false;
 }

@@ -10,7 +10,7 @@
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-import { blocksByStretch, CELL, CHUNK, isOneFlow, SPAN_BYTES, spanTimes } from "./cells";
+import { blocksByStretch, CELL, CHUNK, isNearColour, isOneFlow, SPAN_BYTES, spanTimes } from "./cells";
 
 const RECORD: usize = 96;
 /** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
@@ -385,6 +385,7 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
   const top = f32x4.splat(<f32>(cy - 2)), bottom = f32x4.splat(<f32>(cy + load<i32>(record, 16) + 2 * SETTLE_REACH + 1));
   const terms = arc ? flowTerms(path, orders, load<f32>(times), load<f32>(times + (<usize>(fours << 4) - 4))) : 0;
   let touches = i32x4.splat(0);
+  const isBent = !isOneFlow(record);
   const stretches = min<i32>(STRETCHES, fours);
   for (let stretch = 0; stretch < stretches; stretch++) {
     if (((when >> stretch) & 1) === 0) continue;
@@ -393,11 +394,14 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
     const at = to + (<usize>i << 5);
     stepBack(path, orders, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
     const px = v128.load(at), py = v128.load(at, 16);
-    touches = v128.or(touches, v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom))));
+    const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
+    // Far from all colour nothing is looked for.
+    if (!isBent || (v128.any_true(isIn) && anyNearColour(record, px, py))) touches = v128.or(touches, isIn);
+    else v128.store(at, f32x4.splat(NaN));
     }
   }
   if (!v128.any_true(touches)) return false;
-  if (isOneFlow(record)) return true;
+  if (!isBent) return true;
   const knots = path + KNOTS_AT, t = v128.load(knots), lanes = path + LANES_AT;
   if (fours === 1) {
     keepSettled(record, lanes, v128.load(times), x, y, arc, terms, to);
@@ -415,6 +419,7 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
     for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
     if (!isOpen(overs, i)) continue;
     const at = to + (<usize>i << 5);
+    if (isNaN(load<f32>(at))) continue;
     if (isSmooth) {
       const basis = path + BASIS_AT + (<usize>i << 6);
       v128.store(at, f32x4.add(v128.load(at), knotSum(basis, offX)));
@@ -423,6 +428,12 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
     }
   }
   return true;
+}
+
+@inline
+function anyNearColour(record: usize, x: v128, y: v128): bool {
+  return isNearColour(record, f32x4.extract_lane(x, 0), f32x4.extract_lane(y, 0)) || isNearColour(record, f32x4.extract_lane(x, 1), f32x4.extract_lane(y, 1)) ||
+    isNearColour(record, f32x4.extract_lane(x, 2), f32x4.extract_lane(y, 2)) || isNearColour(record, f32x4.extract_lane(x, 3), f32x4.extract_lane(y, 3));
 }
 
 /** Settles four places; those that are lost stay where they are. */

@@ -259,8 +259,9 @@ export function layersOfRows(plan: BlurPlan, shutter: Shutter, yFrom: number, yT
         for (let tx = 0; tx < tiles.x; tx++) longest = Math.max(longest, tileTravel[(ty * tiles.x + tx) * 4 + n - 1]);
       reach += longest * far ** n;
     }
-    // The flow of a pixel is not longer than its path by more than its turning: twice is plenty. Settling goes half as far again, and 8 px.
-    const margin = Math.ceil(3 * reach) + 12;
+    // The flow of a pixel is not longer than its path by more than its turning: twice is plenty. Settling goes half as far again, and 8 px
+    // where colour is within a cell.
+    const margin = Math.ceil(3 * reach) + 28;
     const top = clampTo(yFrom - margin - colourBox.y0, colourBox.height),
       bottom = Math.max(top, clampTo(yTo + margin - colourBox.y0, colourBox.height));
     // Places are settled by the paths where they lie.
