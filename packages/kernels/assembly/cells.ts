@@ -1,7 +1,9 @@
 // Which layers can show where: a layer's colour and ways by cells of CELL pixels, so that a block of the picture follows only
-// layers whose colour can get there. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the
+// layers whose colour can get there. Where all nodes are of one flow, that is worked out as it is; else by cells. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the
 // least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
 // Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
+
+import { pathAt } from "./slices";
 
 export const CELL: i32 = 8;
 /** Blocks of a chunk across and down: as many as there are bits. */
@@ -17,6 +19,49 @@ function cellBytes(orders: i32): usize {
   return <usize>(4 + 20 * orders);
 }
 
+// Where a single flow takes the colour between two times, the filter's reach included.
+let flowX0: f32, flowY0: f32, flowX1: f32, flowY1: f32;
+
+/** Sets them for a layer of one flow, from where the middle of its colour is at the stretch's ends and middle; `lanes`: 32 bytes. */
+function boundFlow(record: usize, spans: usize, arc: i32, lanes: usize): void {
+  const halfX = <f32>(load<i32>(record, 12) - 1) * 0.5, halfY = <f32>(load<i32>(record, 16) - 1) * 0.5;
+  const x = <f32>load<i32>(record, 4) + halfX, y = <f32>load<i32>(record, 8) + halfY;
+  const first = load<f32>(spans), last = load<f32>(spans, 4);
+  goAlong(record, x, y, first, arc, lanes);
+  const ax = atX, ay = atY;
+  let grown = atGrown;
+  goAlong(record, x, y, last, arc, lanes);
+  const bx = atX, by = atY;
+  grown = max<f32>(grown, atGrown);
+  goAlong(record, x, y, (first + last) * 0.5, arc, lanes);
+  // Between the ends a path bows by little more than in the middle. What is around is turned and scaled with it.
+  const bend = max<f32>(abs<f32>(atX - (ax + bx) * 0.5), abs<f32>(atY - (ay + by) * 0.5));
+  const more = REACH + 2 * bend + max<f32>(halfX, halfY) * (grown - 1);
+  flowX0 = min<f32>(ax, bx) - halfX - more; flowX1 = max<f32>(ax, bx) + halfX + more;
+  flowY0 = min<f32>(ay, by) - halfY - more; flowY1 = max<f32>(ay, by) + halfY + more;
+}
+
+let atX: f32, atY: f32, atGrown: f32;
+
+/** Sets where a place is at a time: phi(L) g, or the displacement, on; and how many times as far from it what is around may be. */
+function goAlong(record: usize, x: f32, y: f32, t: f32, arc: i32, lanes: usize): void {
+  pathAt(record, x, y, t, lanes);
+  const gx = load<f32>(lanes), gy = load<f32>(lanes, 4), xx = load<f32>(lanes, 8), xy = load<f32>(lanes, 12), yx = load<f32>(lanes, 16), yy = load<f32>(lanes, 20);
+  let vx = gx, vy = gy;
+  if (arc) {
+    let termX = gx, termY = gy;
+    for (let k: f32 = 2; k < 12; k += 1) {
+      const n = (xx * termX + xy * termY) / k;
+      termY = (yx * termX + yy * termY) / k; termX = n;
+      vx += termX; vy += termY;
+    }
+  }
+  atX = x + vx; atY = y + vy;
+  const size = max<f32>(abs<f32>(xx) + abs<f32>(xy), abs<f32>(yx) + abs<f32>(yy));
+  // e^s for a flow, 1 + s for a displacement.
+  atGrown = size < 0.2 ? 1 + size * 1.12 : size < 0.7 ? 1 + size * 1.45 : size < 2 ? 1 + size * 3.2 : 1e3;
+}
+
 /** Whether all nodes of a layer are of one affine flow: those that lie farther apart than usual are. One step back is exact there. */
 @inline
 export function isOneFlow(record: usize): bool {
@@ -29,16 +74,14 @@ function cellOf(place: f32): i32 {
   return <i32>floor(place * (1 / <f32>CELL));
 }
 
-/** Writes into the record which cells the layer has. Returns the bytes that they need. */
+/** Writes into the record which cells the layer has. Returns the bytes that they need: none where one flow says all. */
 export function layOutCells(record: usize): i32 {
+  if (isOneFlow(record)) return 0;
   let left = <f32>load<i32>(record, 4), top = <f32>load<i32>(record, 8);
   let right = left + <f32>(load<i32>(record, 12) - 1), bottom = top + <f32>(load<i32>(record, 16) - 1);
-  // Of a single flow the colour's own ways say all.
-  if (!isOneFlow(record)) {
-    const px = load<f32>(record, 24), py = load<f32>(record, 28), step = load<f32>(record, 84);
-    left = min<f32>(left, px); right = max<f32>(right, px + step * <f32>(load<i32>(record, 32) - 1));
-    top = min<f32>(top, py); bottom = max<f32>(bottom, py + step * <f32>(load<i32>(record, 36) - 1));
-  }
+  const px = load<f32>(record, 24), py = load<f32>(record, 28), step = load<f32>(record, 84);
+  left = min<f32>(left, px); right = max<f32>(right, px + step * <f32>(load<i32>(record, 32) - 1));
+  top = min<f32>(top, py); bottom = max<f32>(bottom, py + step * <f32>(load<i32>(record, 36) - 1));
   const x0 = cellOf(left), y0 = cellOf(top), x1 = cellOf(right), y1 = cellOf(bottom);
   store<i32>(record, x0, CELL_X); store<i32>(record, y0, CELL_Y);
   store<i32>(record, x1 - x0 + 1, CELLS_ACROSS); store<i32>(record, y1 - y0 + 1, CELLS_DOWN);
@@ -102,7 +145,6 @@ function boundNodes(record: usize, left: i32, top: i32, cell: usize): void {
   const orders = load<i32>(record, 40), across = load<i32>(record, 32), down = load<i32>(record, 36), bytes = <usize>orders << 5;
   const perPx = load<f32>(record, 88), span = <f32>CELL * perPx;
   const u = (<f32>left - load<f32>(record, 24)) * perPx, v = (<f32>top - load<f32>(record, 28)) * perPx;
-  if (isOneFlow(record)) return boundCorners(record, u, v, span, cell);
   const x0 = heldIn(<i32>floor(u), across), x1 = heldIn(<i32>ceil(u + span), across);
   const y0 = heldIn(<i32>floor(v), down), y1 = heldIn(<i32>ceil(v + span), down);
   for (let y = y0; y <= y1; y++) {
@@ -113,33 +155,6 @@ function boundNodes(record: usize, left: i32, top: i32, cell: usize): void {
         widen(cell + <usize>(4 + 20 * k), g, g, rowsOf(p));
       }
   }
-}
-
-/** Of a single flow: it bends nowhere, so the cell's corners bound it. */
-function boundCorners(record: usize, u: f32, v: f32, span: f32, cell: usize): void {
-  const orders = load<i32>(record, 40), across = load<i32>(record, 32), down = load<i32>(record, 36), bytes = <usize>orders << 5;
-  for (let j = 0; j < 2; j++)
-    for (let i = 0; i < 2; i++) {
-      const px = heldPlace(u + span * <f32>i, across), py = heldPlace(v + span * <f32>j, down);
-      const ix = min<i32>(<i32>px, across - 2), iy = min<i32>(<i32>py, down - 2), fu = f32x4.splat(px - <f32>ix), fv = f32x4.splat(py - <f32>iy);
-      let p = load<usize>(record, 20) + (<usize>iy * <usize>across + <usize>ix) * bytes;
-      const stride = bytes * <usize>across;
-      for (let k = 0; k < orders; k++, p += 32) {
-        const top = between(v128.load(p), v128.load(p + bytes), fu), bottom = between(v128.load(p + stride), v128.load(p + stride + bytes), fu);
-        const way = between(top, bottom, fv), g = v128.shuffle<f32>(way, way, 0, 1, 0, 1);
-        widen(cell + <usize>(4 + 20 * k), g, g, max<f32>(max<f32>(rowsOf(p), rowsOf(p + bytes)), max<f32>(rowsOf(p + stride), rowsOf(p + stride + bytes))));
-      }
-    }
-}
-
-@inline
-function between(a: v128, b: v128, part: v128): v128 {
-  return f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part));
-}
-
-@inline
-function heldPlace(place: f32, count: i32): f32 {
-  return max<f32>(0, min<f32>(<f32>(count - 1), place));
 }
 
 /** The largest of L's rows, its entries' sizes added up. */
@@ -209,7 +224,16 @@ function boundWays(cell: usize, orders: i32, spans: usize, arc: i32): bool {
  * The blocks of a chunk of the picture that a layer can show in, by stretch of the exposure, to `masks`. `spans`: the stretches' times, and
  * after them the whole exposure's.
  */
-export function blocksByStretch(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, stretches: i32, arc: i32, masks: usize): void {
+export function blocksByStretch(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, stretches: i32, arc: i32, masks: usize, lanes: usize): void {
+  if (isOneFlow(record)) {
+    boundFlow(record, spans + <usize>stretches * SPAN_BYTES, arc, lanes);
+    const isOut = flowX1 < <f32>x0 || flowY1 < <f32>y0 || flowX0 > <f32>(x0 + across * CELL) || flowY0 > <f32>(y0 + down * CELL);
+    for (let j = 0; j < stretches; j++) {
+      if (!isOut) boundFlow(record, spans + <usize>j * SPAN_BYTES, arc, lanes);
+      store<u64>(masks + (<usize>j << 3), blocksIn(cellOf(flowX0 - <f32>x0), cellOf(flowX1 - <f32>x0), cellOf(flowY0 - <f32>y0), cellOf(flowY1 - <f32>y0), across, down));
+    }
+    return;
+  }
   const all = blocksOf(record, x0, y0, across, down, spans + <usize>stretches * SPAN_BYTES, arc);
   // What hardly moves shows all the time.
   const isApart = all !== 0 && stretches > 1 && wayGoesFar(record, spans + <usize>stretches * SPAN_BYTES, arc);
@@ -245,7 +269,6 @@ export function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32
       mask |= blocksIn(cellOf(left + leastX), cellOf(left + <f32>CELL + mostX), cellOf(top + leastY), cellOf(top + <f32>CELL + mostY), across, down);
       if (mask === all) return all;
     }
-  if (isOneFlow(record)) return mask;
   for (let y = 0; y < down; y++)
     for (let x = 0; x < across; x++) {
       const bit = <u64>1 << <u64>(y * CHUNK + x);

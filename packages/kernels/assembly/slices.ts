@@ -50,7 +50,7 @@ export function renderBox(layers: usize, layerCount: i32, times: usize, weights:
   for (let top = y0 & ~(CELL - 1); top < y0 + height; top += CELL * CHUNK)
     for (let left = x0 & ~(CELL - 1); left < x0 + width; left += CELL * CHUNK) {
       const across = min<i32>(CHUNK, (x0 + width - left + CELL - 1) / CELL), down = min<i32>(CHUNK, (y0 + height - top + CELL - 1) / CELL);
-      for (let l = 0; l < layerCount; l++) blocksByStretch(layers + <usize>l * RECORD, left, top, across, down, spans, stretches, arc, masks + <usize>(l * stretches << 3));
+      for (let l = 0; l < layerCount; l++) blocksByStretch(layers + <usize>l * RECORD, left, top, across, down, spans, stretches, arc, masks + <usize>(l * stretches << 3), work + LANES_AT);
       for (let by = 0; by < down; by++)
         for (let bx = 0; bx < across; bx++) {
           const block = <u64>(by * CHUNK + bx);
@@ -269,7 +269,7 @@ function heldTo(place: f32, first: f32, count: i32, step: f32): f32 {
 }
 
 /** g and L of the path at one place, held to the nodes, at one time: x, y, xx, xy, yx, yy and two spare. */
-function pathAt(record: usize, x: f32, y: f32, t: f32, to: usize): void {
+export function pathAt(record: usize, x: f32, y: f32, t: f32, to: usize): void {
   const across = load<i32>(record, 32), down = load<i32>(record, 36), orders = load<i32>(record, 40);
   const x0 = load<f32>(record, 24), y0 = load<f32>(record, 28), step = load<f32>(record, 84), perPx = load<f32>(record, 88);
   const hx = heldTo(x, x0, across, step), hy = heldTo(y, y0, down, step);

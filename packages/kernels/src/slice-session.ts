@@ -21,7 +21,8 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
     record.set([lightsAt, x0, y0, width, height], 11);
   }
   heap.words(recordAt, RECORD_WORDS).set(record);
-  wasm.measureCells(recordAt, heap.allocate(wasm.layOutCells(recordAt)));
+  const cellBytes = wasm.layOutCells(recordAt);
+  if (cellBytes > 0) wasm.measureCells(recordAt, heap.allocate(cellBytes));
 }
 
 /** Places the layers once, for many boxes rendered from them. */
