@@ -3,7 +3,7 @@ export { halfToFloat, floatToHalf, splitHalvesToFloat } from "./half";
 export { huffmanWorkBytes, undoHuffman } from "./huffman";
 export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
-export { layOutCells, measureCells } from "./cells";
+export { layOutCells, mapNear, measureCells, nearBytes } from "./cells";
 export { boxWorkBytes, findHighlights, renderBox, takeHighlights } from "./slices";
 export { gatherAperture } from "./aperture";
 export { gradePixels } from "./grade";

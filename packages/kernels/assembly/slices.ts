@@ -5,12 +5,12 @@
 // path pointer, x and y of its first node (f32), nodes across and down, orders (i32);
 // pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner;
 // pointer to its cells (cells.ts), the first one's x and y, cells across and down (i32);
-// pixels from one of its nodes to the next, and 1 over that (f32).
+// pixels from one of its nodes to the next, and 1 over that (f32); pointer to what is near its colour (0: all of it may be).
 // Colour: RGBA f32 a pixel. Path: `orders` x 8 f32 each: for every power of the time from 1 on
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-import { blocksByStretch, CELL, CHUNK, isNearColour, isOneFlow, SPAN_BYTES, spanTimes } from "./cells";
+import { blocksByStretch, CELL, CHUNK, isAtColour, isNearColour, isOneFlow, SPAN_BYTES, spanTimes } from "./cells";
 
 const RECORD: usize = 96;
 /** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
@@ -259,6 +259,8 @@ function stepBack(path: usize, orders: i32, t: v128, x: f32, y: f32, arc: i32, t
 /** Pixels: places that lead back to within this are right; where all steps still miss by more, one step back is as good a guess as any. */
 const SETTLED: f32 = 0.02, LOST: f32 = 0.5;
 const SETTLE_STEPS: i32 = 5;
+/** So many fours are settled each for itself: the knots are as many places. */
+const FEW: i32 = 2;
 /** A place is looked for this far outside a layer's colour: settling may move it there. */
 const SETTLE_REACH: i32 = 8;
 
@@ -301,8 +303,9 @@ function wayTerm(g: v128, lx: v128, ly: v128, vx: v128, vy: v128, c: f32): v128 
 /**
  * Moves four places to where the layer's own path there leads to the pixel (Newton's method with the flow's own gradient): on curved surfaces and in strong
  * perspective the path at the pixel is another one. Returns how far each still missed before its last step, squared; all at once settled ones do not move.
+ * letsGo: once all four are away from any colour they are no numbers.
  */
-function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, places: usize): v128 {
+function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, letsGo: bool, places: usize): v128 {
   const qx = f32x4.splat(x), qy = f32x4.splat(y);
   // No farther than this from where they start: what is held of a layer for some rows alone reaches as far.
   const fromX = v128.load(places), fromY = v128.load(places, 16), half = f32x4.splat(0.5);
@@ -341,6 +344,10 @@ function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, 
     const ny = f32x4.add(py, f32x4.sub(ry, f32x4.add(f32x4.mul(yx, rx), f32x4.mul(yy, ry))));
     v128.store(places, f32x4.max(minX, f32x4.min(maxX, nx)));
     v128.store(places, f32x4.max(minY, f32x4.min(maxY, ny)), 16);
+    if (letsGo && !anyAtColour(record, v128.load(places), v128.load(places, 16))) {
+      v128.store(places, f32x4.splat(NaN));
+      break;
+    }
     if (isSettled) break;
   }
   return missed;
@@ -384,7 +391,7 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
   const left = f32x4.splat(<f32>(cx - 2)), right = f32x4.splat(<f32>(cx + load<i32>(record, 12) + 2 * SETTLE_REACH + 1));
   const top = f32x4.splat(<f32>(cy - 2)), bottom = f32x4.splat(<f32>(cy + load<i32>(record, 16) + 2 * SETTLE_REACH + 1));
   const terms = arc ? flowTerms(path, orders, load<f32>(times), load<f32>(times + (<usize>(fours << 4) - 4))) : 0;
-  let touches = i32x4.splat(0);
+  let touches = i32x4.splat(0), looked = 0;
   const isBent = !isOneFlow(record);
   const stretches = min<i32>(STRETCHES, fours);
   for (let stretch = 0; stretch < stretches; stretch++) {
@@ -396,24 +403,26 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
     const px = v128.load(at), py = v128.load(at, 16);
     const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
     // Far from all colour nothing is looked for.
-    if (!isBent || (v128.any_true(isIn) && anyNearColour(record, px, py))) touches = v128.or(touches, isIn);
-    else v128.store(at, f32x4.splat(NaN));
+    if (!isBent || (v128.any_true(isIn) && anyNearColour(record, px, py))) {
+      touches = v128.or(touches, isIn);
+      looked++;
+    } else v128.store(at, f32x4.splat(NaN));
     }
   }
   if (!v128.any_true(touches)) return false;
   if (!isBent) return true;
-  const knots = path + KNOTS_AT, t = v128.load(knots), lanes = path + LANES_AT;
-  if (fours === 1) {
-    keepSettled(record, lanes, v128.load(times), x, y, arc, terms, to);
-    return true;
+  const knots = path + KNOTS_AT, lanes = path + LANES_AT;
+  let offX = f32x4.splat(0), offY = offX, isSmooth = false;
+  if (looked > FEW) {
+    const t = v128.load(knots);
+    stepBack(path, orders, t, x, y, arc, terms, knots + 32);
+    const startX = v128.load(knots, 32), startY = v128.load(knots, 48);
+    const missed = settle(record, lanes, t, x, y, arc, terms, false, knots + 32);
+    offX = f32x4.sub(v128.load(knots, 32), startX); offY = f32x4.sub(v128.load(knots, 48), startY);
+    if (!v128.any_true(v128.or(f32x4.ne(offX, f32x4.splat(0)), f32x4.ne(offY, f32x4.splat(0))))) return true;
+    // Where a fold or a jump lies on the way, each slice looks for itself.
+    isSmooth = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
   }
-  stepBack(path, orders, t, x, y, arc, terms, knots + 32);
-  const startX = v128.load(knots, 32), startY = v128.load(knots, 48);
-  const missed = settle(record, lanes, t, x, y, arc, terms, knots + 32);
-  const offX = f32x4.sub(v128.load(knots, 32), startX), offY = f32x4.sub(v128.load(knots, 48), startY);
-  if (!v128.any_true(v128.or(f32x4.ne(offX, f32x4.splat(0)), f32x4.ne(offY, f32x4.splat(0))))) return true;
-  // Where a fold or a jump lies on the way, each slice looks for itself.
-  const isSmooth = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
   for (let stretch = 0; stretch < stretches; stretch++) {
     if (((when >> stretch) & 1) === 0) continue;
     for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
@@ -431,6 +440,13 @@ function followPath(record: usize, path: usize, times: usize, when: u32, overs: 
 }
 
 @inline
+function anyAtColour(record: usize, x: v128, y: v128): bool {
+  const near = load<usize>(record, 92);
+  return near === 0 || isAtColour(record, near, f32x4.extract_lane(x, 0), f32x4.extract_lane(y, 0)) || isAtColour(record, near, f32x4.extract_lane(x, 1), f32x4.extract_lane(y, 1)) ||
+    isAtColour(record, near, f32x4.extract_lane(x, 2), f32x4.extract_lane(y, 2)) || isAtColour(record, near, f32x4.extract_lane(x, 3), f32x4.extract_lane(y, 3));
+}
+
+@inline
 function anyNearColour(record: usize, x: v128, y: v128): bool {
   return isNearColour(record, f32x4.extract_lane(x, 0), f32x4.extract_lane(y, 0)) || isNearColour(record, f32x4.extract_lane(x, 1), f32x4.extract_lane(y, 1)) ||
     isNearColour(record, f32x4.extract_lane(x, 2), f32x4.extract_lane(y, 2)) || isNearColour(record, f32x4.extract_lane(x, 3), f32x4.extract_lane(y, 3));
@@ -439,7 +455,9 @@ function anyNearColour(record: usize, x: v128, y: v128): bool {
 /** Settles four places; those that are lost stay where they are. */
 function keepSettled(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, places: usize): void {
   const px = v128.load(places), py = v128.load(places, 16);
-  const lost = f32x4.ge(settle(record, lanes, t, x, y, arc, terms, places), f32x4.splat(LOST * LOST));
+  const missed = settle(record, lanes, t, x, y, arc, terms, true, places);
+  if (isNaN(load<f32>(places))) return;
+  const lost = f32x4.ge(missed, f32x4.splat(LOST * LOST));
   v128.store(places, v128.bitselect(px, v128.load(places), lost));
   v128.store(places, v128.bitselect(py, v128.load(places, 16), lost), 16);
 }

@@ -23,6 +23,8 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
   heap.words(recordAt, RECORD_WORDS).set(record);
   const cellBytes = wasm.layOutCells(recordAt);
   if (cellBytes > 0) wasm.measureCells(recordAt, heap.allocate(cellBytes));
+  const nearBytes = wasm.nearBytes(recordAt);
+  if (nearBytes > 0) wasm.mapNear(recordAt, heap.allocate(nearBytes));
 }
 
 /** Places the layers once, for many boxes rendered from them. */

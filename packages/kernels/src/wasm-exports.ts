@@ -17,6 +17,8 @@ export interface WasmExports {
   undoBlocks(ac: number, acCount: number, dc: number, components: number, width: number, height: number, out: number, work: number): number;
   layOutCells(record: number): number;
   measureCells(record: number, cells: number): void;
+  nearBytes(record: number): number;
+  mapNear(record: number, map: number): void;
   renderBox(
     layers: number,
     layerCount: number,
