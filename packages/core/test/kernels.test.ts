@@ -278,40 +278,43 @@ test.each([
   });
 });
 
-test.each(['arc', 'line'] as const)('small things that go far along %s paths show only now and then, and nothing of them is lost', (path) => {
-  let state = 4711;
-  const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
-  // Each starts elsewhere, turns, and crosses the box within the exposure.
-  const layers = Array.from({ length: 5 }, (_, n): SliceLayer => {
-    const x0 = 12 + 6 * n,
-      y0 = 9 * n,
-      small = randomLayer(random, 2, x0, y0, 3, 2);
-    const turn = 0.25 * (n - 2);
-    const flowAt = (x: number, y: number, order: number) =>
-      order === 0 ? [70 - turn * (y - y0), 20 * (n - 2) + turn * (x - x0), 0, -turn, turn, 0] : [6, -4, 0, 0, 0, 0];
-    return { ...small, path: pathOver(x0 - 60, y0 - 60, 180, 180, 2, flowAt, n % 2 === 0 ? 2 : 64) };
-  });
-  const count = 40,
-    box = { x0: 10, y0: -1, width: 22, height: 23 };
-  const request: SliceRequest = {
-    layers: [0, 1, 2, 3, 4],
-    times: Float32Array.from({ length: count }, (_, i) => (i + 0.5) / count - 0.5),
-    weights: new Float32Array(count).fill(1 / count),
-    path,
-    filter: 'cubic',
-    box,
-  };
-  const fast = new Float32Array(box.width * box.height * 4),
-    slow = new Float32Array(box.width * box.height * 4);
-  const session = kernels.openSlices(layers);
-  session.render(request, fast, 0, box.width * 4);
-  session.close();
-  referenceKernels.openSlices(layers).render(request, slow, 0, box.width * 4);
-  expect(slow.filter((v, i) => i % 4 === 3 && v > 0.01).length).toBeGreaterThan(60);
-  fast.forEach((value, i) => {
-    if (!(Math.abs(value - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
-  });
-});
+test.each(['arc', 'line'] as const)(
+  'small things that go far along %s paths show only now and then, and nothing of them is lost',
+  (path) => {
+    let state = 4711;
+    const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;
+    // Each starts elsewhere, turns, and crosses the box within the exposure.
+    const layers = Array.from({ length: 5 }, (_, n): SliceLayer => {
+      const x0 = 12 + 6 * n,
+        y0 = 9 * n,
+        small = randomLayer(random, 2, x0, y0, 3, 2);
+      const turn = 0.25 * (n - 2);
+      const flowAt = (x: number, y: number, order: number) =>
+        order === 0 ? [70 - turn * (y - y0), 20 * (n - 2) + turn * (x - x0), 0, -turn, turn, 0] : [6, -4, 0, 0, 0, 0];
+      return { ...small, path: pathOver(x0 - 60, y0 - 60, 180, 180, 2, flowAt, n % 2 === 0 ? 2 : 64) };
+    });
+    const count = 40,
+      box = { x0: 10, y0: -1, width: 22, height: 23 };
+    const request: SliceRequest = {
+      layers: [0, 1, 2, 3, 4],
+      times: Float32Array.from({ length: count }, (_, i) => (i + 0.5) / count - 0.5),
+      weights: new Float32Array(count).fill(1 / count),
+      path,
+      filter: 'cubic',
+      box,
+    };
+    const fast = new Float32Array(box.width * box.height * 4),
+      slow = new Float32Array(box.width * box.height * 4);
+    const session = kernels.openSlices(layers);
+    session.render(request, fast, 0, box.width * 4);
+    session.close();
+    referenceKernels.openSlices(layers).render(request, slow, 0, box.width * 4);
+    expect(slow.filter((v, i) => i % 4 === 3 && v > 0.01).length).toBeGreaterThan(60);
+    fast.forEach((value, i) => {
+      if (!(Math.abs(value - slow[i]) < 1e-3)) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
+    });
+  },
+);
 
 test.each([
   ['arc', [-0.5, -0.3, -0.1, 0.1, 0.3, 0.5]],

@@ -5,8 +5,10 @@ import { prepareBlur, renderRows, roundToHalf, treatPlan, UNTREATED } from '@ivr
 import type { Kernels } from '@ivrex/kernels';
 import { FORM } from '@ivrex/media';
 import { loadKernels } from '../../kernels/test/kernels';
-import { shootCards } from '../src/fidelity/frames';
+import { shootCards, shootSolid } from '../src/fidelity/frames';
+import { plansOf, postBlur, sceneFrames } from '../src/fidelity/measure-fidelity';
 import { fidelityScenes } from '../src/fidelity/scenes';
+import { solidScenes } from '../src/solid/solid-scenes';
 
 /**
  * Frames that are there are kept as long as nothing changed that they were made of, and the program is part of that: when it makes other pixels, FORM in
@@ -43,6 +45,11 @@ test('a program that makes other pixels has another form', () => {
       // As files hold them.
       hash.update(Float32Array.from(out, roundToHalf));
     }
+  }
+  // Both frames of curved, folded and thin things.
+  for (const scene of solidScenes(size.width)) {
+    const plans = plansOf(sceneFrames(shootSolid(scene, size, 1)));
+    hash.update(Float32Array.from(postBlur(kernels, plans, { name: '', opens: -0.2, closes: 0.9 }, 'final').rgba, roundToHalf));
   }
   // When this fails and the change is meant: give FORM another number, then put both into golden-pixels.json.
   expect({ form: FORM, pixels: hash.digest('hex') }).toEqual(golden);

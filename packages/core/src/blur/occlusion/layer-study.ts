@@ -1,6 +1,6 @@
 import type { Box } from '@ivrex/kernels/interface';
 import type { Sides } from '../model/box';
-import type { SurfacePath } from '../paths/path-grid';
+import type { SurfacePath } from '../paths/path-study';
 import type { PathStudy } from '../paths/path-study';
 import type { FoundSurfaces } from '../surfaces/find-surfaces';
 import type { FrameLook } from './frame-look';
@@ -42,4 +42,4 @@ export interface LayerPicture {
 export type UnfilledPicture = Omit<LayerPicture, 'shared'>;
 
 /** Of a surface so much is looked for behind nearer ones, however small it is. */
-export const LEAST_HIDDEN_PX = 16;
+export const LEAST_HIDDEN_PX = 4;

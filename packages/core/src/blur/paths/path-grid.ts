@@ -4,19 +4,9 @@ import { FLOW_NUMBERS } from './affine-path';
 import { chainEnds, type FarEnds } from './chain-ends';
 import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from '../../raster/nearest';
-import { ENDS, writeFlow, type Nodes, type PathStudy } from './path-study';
+import { ENDS, writeFlow, type Nodes, type PathStudy, type SurfacePath } from './path-study';
 import { speckPath } from './speck-path';
 import { sharedFloats } from '../model/shared-floats';
-
-export interface SurfacePath {
-  readonly grid: PathGrid;
-  /** For every node the index of the nearest node that lies on the surface itself; -1 when there is none. */
-  readonly nearest: Int32Array;
-  /** By node on the surface: its depth; 0 when there is none. */
-  readonly depth: Float32Array;
-  /** Of a speck, whose nodes are all carried on from it: where it lies. */
-  readonly seat: { readonly x: number; readonly y: number } | null;
-}
 
 /**
  * The ways of one surface over a box: fitted where it is seen, carried on along its own flow from the nearest such place elsewhere

@@ -1,3 +1,4 @@
+import type { PathGrid } from '@ivrex/kernels/interface';
 import { FLOW_NUMBERS, flowOf } from './affine-path';
 import type { KeyedField } from './affine-fit';
 
@@ -19,6 +20,16 @@ export interface NeighbourField extends KeyedField {
   readonly toNext: Float32Array;
   readonly toPrevious: Float32Array;
   readonly hasIds: boolean;
+}
+
+export interface SurfacePath {
+  readonly grid: PathGrid;
+  /** For every node the index of the nearest node that lies on the surface itself; -1 when there is none. */
+  readonly nearest: Int32Array;
+  /** By node on the surface: its depth; 0 when there is none. */
+  readonly depth: Float32Array;
+  /** Of a speck, whose nodes are all carried on from it: where it lies. */
+  readonly seat: { readonly x: number; readonly y: number } | null;
 }
 
 /** Two flows a node: to the next frame and to the one before (times +1 and -1). */

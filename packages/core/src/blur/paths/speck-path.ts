@@ -2,8 +2,7 @@ import { NODE_FLOATS, NODE_PX, type Box } from '@ivrex/kernels/interface';
 import { sharedFloats } from '../model/shared-floats';
 import { FIT_NUMBERS, fitAffine } from './affine-fit';
 import { FLOW_NUMBERS } from './affine-path';
-import type { SurfacePath } from './path-grid';
-import { ENDS, writeFlow, type PathStudy } from './path-study';
+import { ENDS, writeFlow, type PathStudy, type SurfacePath } from './path-study';
 
 /** Surfaces of no more pixels, no farther apart, have one flow: they tell no more, and of strands and drops there are thousands. */
 const SPECK_PIXELS = 16;

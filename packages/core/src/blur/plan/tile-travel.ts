@@ -38,11 +38,16 @@ export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
 }
 
 /** Where nodes lie far apart: the longest way at the corners of the layer's colour, wherever the nodes reach. */
-function fewNodesTravel({ path, colourBox: box }: SliceLayer, tiles: { readonly x: number; readonly y: number }, out: Float32Array): Float32Array {
+function fewNodesTravel(
+  { path, colourBox: box }: SliceLayer,
+  tiles: { readonly x: number; readonly y: number },
+  out: Float32Array,
+): Float32Array {
   const most = new Float64Array(4);
   for (const x of [box.x0 - 1, box.x0 + box.width])
     for (const y of [box.y0 - 1, box.y0 + box.height])
-      for (let order = 0; order < path.orders; order++) most[order] = Math.max(most[order], MARGIN * Math.hypot(...vectorAt(path, order, x, y)));
+      for (let order = 0; order < path.orders; order++)
+        most[order] = Math.max(most[order], MARGIN * Math.hypot(...vectorAt(path, order, x, y)));
   const tileOf = (place: number, count: number) => Math.min(count - 1, Math.max(0, Math.floor(place / TILE_PX)));
   for (let ty = tileOf(path.y0, tiles.y); ty <= tileOf(path.y0 + (path.down - 1) * path.stepPx, tiles.y); ty++)
     for (let tx = tileOf(path.x0, tiles.x); tx <= tileOf(path.x0 + (path.across - 1) * path.stepPx, tiles.x); tx++)

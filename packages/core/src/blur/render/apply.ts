@@ -160,10 +160,7 @@ function addSource(
     return 0;
   }
   const slices = sliceCount(travelPx, settings),
-    // Copies in what counts little are seen little.
-    counts = parts.map(({ from, to, shares }) =>
-      Math.max(1, Math.ceil(slices * ((to - from) / (last - first)) * Math.sqrt(mostOf(shares)) - 1e-6)),
-    ),
+    counts = parts.map(({ from, to }) => Math.max(1, Math.ceil((slices * (to - from)) / (last - first) - 1e-6))),
     total = counts.reduce((sum, count) => sum + count, 0);
   const times = new Float32Array(total),
     weights = new Float32Array(total),
@@ -192,12 +189,6 @@ function addSource(
     plan.width * 4,
   );
   return total;
-}
-
-function mostOf(shares: Float32Array): number {
-  let most = 0;
-  for (const share of shares) if (share > most) most = share;
-  return most;
 }
 
 /** A tile of a plan in which nothing moves: its picture, as far as it counts. */
@@ -261,7 +252,7 @@ export function layersOfRows(plan: BlurPlan, shutter: Shutter, yFrom: number, yT
     }
     // The flow of a pixel is not longer than its path by more than its turning: twice is plenty. Settling goes half as far again, and 8 px
     // where colour is within a cell.
-    const margin = Math.ceil(3 * reach) + 28;
+    const margin = Math.ceil(Math.max(3 * reach + 12, 2 * reach + 20));
     const top = clampTo(yFrom - margin - colourBox.y0, colourBox.height),
       bottom = Math.max(top, clampTo(yTo + margin - colourBox.y0, colourBox.height));
     // Places are settled by the paths where they lie.
