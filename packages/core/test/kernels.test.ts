@@ -317,6 +317,37 @@ test.each(['arc', 'line'] as const)(
 );
 
 test.each([
+  ['arc', 2],
+  ['arc', 64],
+  ['line', 2],
+  ['line', 64],
+] as const)('ways along %s paths that no picture has, on nodes %d px apart, show nothing and stop nothing', (path, stepPx) => {
+  const size = 32,
+    colour = new Float32Array(size * size * 4).fill(0.5);
+  for (const odd of [1e20, -3e38, Infinity, NaN]) {
+    const nodes = pathOver(0, 0, size, size, 2, (x) => [odd, x > 4 ? odd : 3, odd, 0.1, 0, 0], stepPx);
+    const session = kernels.openSlices([{ colourBox: { x0: 0, y0: 0, width: size, height: size }, colour, path: nodes }]),
+      out = new Float32Array(size * size * 4);
+    const times = Float32Array.from({ length: 24 }, (_, i) => i / 24 + 0.02);
+    session.render(
+      {
+        layers: [0],
+        times,
+        weights: new Float32Array(24).fill(1 / 24),
+        path,
+        filter: 'cubic',
+        box: { x0: 0, y0: 0, width: size, height: size },
+      },
+      out,
+      0,
+      size * 4,
+    );
+    session.close();
+    expect(out.every(Number.isFinite)).toBe(true);
+  }
+});
+
+test.each([
   ['arc', [-0.5, -0.3, -0.1, 0.1, 0.3, 0.5]],
   ['arc', [0.1, 0.3, 0.5, 0.7, 0.9]],
   ['arc', [-1.1, -0.7, 0.01]],

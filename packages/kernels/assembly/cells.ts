@@ -1,6 +1,6 @@
 // Which layers can show where: a layer's colour and ways by cells of CELL pixels, so that a block of the picture follows only
-// layers whose colour can get there. Where all nodes are of one flow, that is worked out as it is; else by cells. A cell of a layer is 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the
-// least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
+// layers whose colour can get there. Where all nodes are of one flow, that is worked out as it is; else by cells. A cell of a layer is
+// 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
 // Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
 
 import { pathAt } from "./slices";
@@ -10,6 +10,8 @@ export const CELL: i32 = 8;
 export const CHUNK: i32 = 8;
 /** Pixels: the cubic filter reaches two, and what is settled may be a little off. */
 const REACH: f32 = 3;
+/** Farther than any picture is wide. */
+const FAR: f32 = 1e6;
 
 /** Words of the record, see slices.ts. */
 const CELLS: usize = 64, CELL_X: usize = 68, CELL_Y: usize = 72, CELLS_ACROSS: usize = 76, CELLS_DOWN: usize = 80;
@@ -68,10 +70,16 @@ export function isOneFlow(record: usize): bool {
   return load<f32>(record, 84) > 2;
 }
 
+/** A place that a whole number can hold; no number is far outside. */
+@inline
+function within(place: f32): f32 {
+  return place > -FAR ? min<f32>(place, FAR) : -FAR;
+}
+
 /** The cell that a place lies in. */
 @inline
 function cellOf(place: f32): i32 {
-  return <i32>floor(place * (1 / <f32>CELL));
+  return <i32>floor(within(place) * (1 / <f32>CELL));
 }
 
 /** Writes into the record which cells the layer has. Returns the bytes that they need: none where one flow says all. */
@@ -153,7 +161,7 @@ export function mapNear(record: usize, map: usize): void {
 
 @inline
 export function isAtColour(record: usize, near: usize, px: f32, py: f32): bool {
-  const x = <i32>floor(px + 0.5) - load<i32>(record, 4) + NEAR, y = <i32>floor(py + 0.5) - load<i32>(record, 8) + NEAR, across = load<i32>(record, 12) + 2 * NEAR;
+  const x = <i32>floor(within(px) + 0.5) - load<i32>(record, 4) + NEAR, y = <i32>floor(within(py) + 0.5) - load<i32>(record, 8) + NEAR, across = load<i32>(record, 12) + 2 * NEAR;
   return <u32>x < <u32>across && <u32>y < <u32>(load<i32>(record, 16) + 2 * NEAR) && load<u8>(near + <usize>(y * across + x)) !== 0;
 }
 
@@ -283,7 +291,7 @@ function wayGoesFar(record: usize, span: usize, arc: i32): bool {
  * The blocks of a chunk of the picture that a layer can show in, a bit each, row by row. `x0`, `y0`: the chunk's corner, multiples of CELL.
  * Both ways are looked at: where the blocks' own paths come from, and where the colour's paths lead to.
  */
-export function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, arc: i32): u64 {
+function blocksOf(record: usize, x0: i32, y0: i32, across: i32, down: i32, spans: usize, arc: i32): u64 {
   const orders = load<i32>(record, 40), bytes = cellBytes(orders), cells = load<usize>(record, CELLS);
   const cellX = load<i32>(record, CELL_X), cellY = load<i32>(record, CELL_Y);
   const cellsAcross = load<i32>(record, CELLS_ACROSS), cellsDown = load<i32>(record, CELLS_DOWN);
