@@ -160,7 +160,9 @@ function addSource(
     return 0;
   }
   const slices = sliceCount(travelPx, settings),
-    counts = parts.map(({ from, to }) => Math.max(1, Math.ceil((slices * (to - from)) / (last - first) - 1e-6))),
+    counts = parts.map(({ from, to, shares }) =>
+      Math.max(1, Math.ceil(slices * ((to - from) / (last - first)) * Math.min(1, SEEN_LITTLE * Math.sqrt(mostOf(shares))) - 1e-6)),
+    ),
     total = counts.reduce((sum, count) => sum + count, 0);
   const times = new Float32Array(total),
     weights = new Float32Array(total),
@@ -189,6 +191,15 @@ function addSource(
     plan.width * 4,
   );
   return total;
+}
+
+/** Copies are seen little in what counts little: a part of less than (1 / this) squared has fewer samples. */
+const SEEN_LITTLE = 1.5;
+
+function mostOf(shares: Float32Array): number {
+  let most = 0;
+  for (const share of shares) if (share > most) most = share;
+  return most;
 }
 
 /** A tile of a plan in which nothing moves: its picture, as far as it counts. */
