@@ -3,7 +3,7 @@
 // 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
 // Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
 
-import { pathAt } from "./slices";
+import { isOneFlow, pathAt } from "./nodes";
 
 export const CELL: i32 = 8;
 /** Blocks of a chunk across and down: as many as there are bits. */
@@ -62,12 +62,6 @@ function goAlong(record: usize, x: f32, y: f32, t: f32, arc: i32, lanes: usize):
   const size = max<f32>(abs<f32>(xx) + abs<f32>(xy), abs<f32>(yx) + abs<f32>(yy));
   // e^s for a flow, 1 + s for a displacement.
   atGrown = size < 0.2 ? 1 + size * 1.12 : size < 0.7 ? 1 + size * 1.45 : size < 2 ? 1 + size * 3.2 : 1e3;
-}
-
-/** Whether all nodes of a layer are of one affine flow: those that lie farther apart than usual are. One step back is exact there. */
-@inline
-export function isOneFlow(record: usize): bool {
-  return load<f32>(record, 84) > 2;
 }
 
 /** A place that a whole number can hold; no number is far outside. */

@@ -54,11 +54,16 @@ export function sharedCopy(values: Float32Array): Float32Array {
 }
 
 /** The shared buffers of plain data, each once. */
-export function sharedMemoryOf(data: unknown, found = new Set<SharedArrayBuffer>()): SharedArrayBuffer[] {
+export function sharedMemoryOf(data: unknown): SharedArrayBuffer[] {
+  const found = new Set<SharedArrayBuffer>();
+  addShared(data, found);
+  return [...found];
+}
+
+function addShared(data: unknown, found: Set<SharedArrayBuffer>): void {
   if (ArrayBuffer.isView(data)) {
     if (isShared(data.buffer)) found.add(data.buffer);
-  } else if (typeof data === 'object' && data !== null) for (const part of Object.values(data)) sharedMemoryOf(part, found);
-  return [...found];
+  } else if (typeof data === 'object' && data !== null) for (const part of Object.values(data)) addShared(part, found);
 }
 
 function isShared(buffer: ArrayBufferLike): buffer is SharedArrayBuffer {
