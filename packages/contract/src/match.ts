@@ -104,6 +104,7 @@ export const trustVerdictSchema = z.object({
   word: z.enum(['fine', 'fix', 'rerender']),
   sentence: z.string(),
   touched: z.number(),
+  markedFrom: z.number(),
   markedShare: z.number(),
   seenShare: z.number(),
   expectedPsnr: z.number().nullable(),

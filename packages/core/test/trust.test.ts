@@ -1,6 +1,6 @@
 import {
   compareWithin,
-  MARKED,
+  markedFrom,
   SEEN_ERROR,
   touchedPixels,
   TRUST_CAUSES,
@@ -12,7 +12,8 @@ import {
 } from '../src';
 
 /** Floats round. */
-const SEEN = SEEN_ERROR * 1.01;
+const SEEN = SEEN_ERROR * 1.01,
+  SMALL = 0.01;
 const SIDE = 20,
   COUNT = SIDE * SIDE;
 const FACTS: TrustFacts = {
@@ -35,10 +36,23 @@ const all = new Uint8Array(COUNT).fill(1);
 
 describe('verdict', () => {
   test('small errors are fine, and the share of marked pixels is said', () => {
-    const verdict = verdictOf(mapWith('hidden', MARKED * 1.5, 0.25), all, FACTS);
+    const verdict = verdictOf(mapWith('hidden', SMALL, 0.25), all, FACTS);
     expect(verdict).toMatchObject({ word: 'fine', markedShare: 0.25, seenShare: 0, touched: COUNT });
     expect(verdict.causes).toHaveLength(1);
-    expect(verdict.expectedPsnr).toBeCloseTo(-10 * Math.log10(0.25 * (MARKED * 1.5) ** 2), 5);
+    expect(verdict.expectedPsnr).toBeCloseTo(-10 * Math.log10(0.25 * SMALL ** 2), 5);
+  });
+  test('of small errors the worst are marked, three tenths at most; what would be seen always is', () => {
+    const ramp = (most: number) => Float32Array.from({ length: COUNT }, (_, i) => (most * i) / (COUNT - 1));
+    const share = (expected: Float32Array, touched = all) => {
+      const from = markedFrom(expected, touched);
+      return expected.filter((v, i) => touched[i] === 1 && v >= from).length / touched.reduce((sum, v) => sum + v, 0);
+    };
+    expect(share(ramp(0.02))).toBeCloseTo(0.3, 2);
+    expect(share(ramp(0.0019))).toBe(0);
+    expect(share(ramp(0.08))).toBeCloseTo(0.5, 2);
+    // What the blur does not touch has no say.
+    expect(share(ramp(0.02), new Uint8Array(COUNT).fill(1, 0, COUNT / 2))).toBeCloseTo(0.3, 2);
+    expect(markedFrom(ramp(1), new Uint8Array(COUNT))).toBe(SEEN_ERROR);
   });
   test('what can be mended is said with what to do', () => {
     const chosen = verdictOf(mapWith('path', SEEN_ERROR * 2, 0.3), all, { ...FACTS, pathIsChosen: true });

@@ -2,21 +2,57 @@ import { existsSync, readFileSync } from 'node:fs';
 import {
   blurMask,
   makeTrustMap,
-  MARKED,
+  markedFrom,
   mixFrames,
   mixReach,
   neighboursToMix,
   prepareBlur,
   renderMixedRows,
+  type BlurInput,
+  type MixedPlan,
   type NeighbourPlan,
+  type OpenSlices,
   type PathChoice,
 } from '@ivrex/core';
-import type { SliceLayer } from '@ivrex/kernels/interface';
-import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles, type FramePasses } from '@ivrex/media';
 import { encodingSchema } from '@ivrex/contract';
+import { loadFramePasses, loadNodeHost, loadPicture, type FrameFiles, type FramePasses } from '@ivrex/media';
+import { everyScene } from '../src/fidelity/every-scene';
+import { FIDELITY_SHUTTERS } from '../src/fidelity/frames';
+import { frameNow, plansOf, postBlur, sceneFrames } from '../src/fidelity/measure-fidelity';
 
-/** Prints how the trust map of TC_010 stands to the true error: a list of { size, path, frame, rank, found, marked, expected, error }. */
-const host = await loadNodeHost('packages/kernels/build/kernels.wasm');
+/** Prints how confidence maps stand to true errors: of frames of TC_010, and of the scenes of depth. */
+const host = await loadNodeHost('packages/kernels/build/kernels.wasm'),
+  open: OpenSlices = (layers) => host.kernels.openSlices(layers);
+
+type Passes = Omit<BlurInput, 'reachFrames'>;
+type Shutter = Parameters<typeof mixFrames>[3];
+
+/** Of the pixels that the blur changes, and 4 px around them. */
+function score({ plan, mix }: MixedPlan, passes: Passes, shutter: Shutter, blurred: Float32Array, truth: Float32Array) {
+  const map = makeTrustMap({ plan, shutter, mix, blurred, input: { passes, doubtful: null } }, open);
+  const mask = blurMask(blurred, plan.sharp, plan.width, plan.height),
+    from = markedFrom(map.expected, mask);
+  const errors: number[] = [],
+    expected: number[] = [];
+  for (let i = 0; i < mask.length; i++) {
+    if (mask[i] === 0) continue;
+    let error = 0;
+    for (let c = i * 4; c < i * 4 + 4; c++) error = Math.max(error, Math.abs(blurred[c] - truth[c]));
+    errors.push(error);
+    expected.push(map.expected[i]);
+  }
+  const worst = [...errors.keys()].sort((a, b) => errors[b] - errors[a]).slice(0, Math.ceil(errors.length * 0.05));
+  const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
+  return {
+    rank: correlation(ranks(errors), ranks(expected)),
+    found: worst.filter((i) => expected[i] >= from).length / worst.length,
+    marked: expected.filter((v) => v >= from).length / expected.length,
+    expected: mean(expected),
+    error: mean(errors),
+    pathShare: mean([...mask.keys()].filter((i) => mask[i] === 1).map((i) => map.causes.path[i])),
+  };
+}
+
 const encoding = encodingSchema.parse(JSON.parse(readFileSync('packages/demo/encodings/heron.json', 'utf8')));
 
 function filesOf(size: 'golden' | 'small', frame: number): FrameFiles {
@@ -29,7 +65,43 @@ function load(size: 'golden' | 'small', frame: number): Promise<FramePasses> {
   return loadFramePasses({ ...filesOf(size, frame), previous: there(frame - 1), next: there(frame + 1), encoding, fps: null }, host);
 }
 
-const rows = [];
+async function heron(size: 'golden' | 'small', path: PathChoice, frame: number) {
+  const passes = { ...(await load(size, frame)), path },
+    shutter = { opens: -0.25, closes: 0.25, strength: 1 };
+  const wanted = neighboursToMix({ bothFrames: 'auto', quality: 'final', shutter, limits: null, path });
+  const own = prepareBlur({ ...passes, reachFrames: mixReach(wanted, shutter) });
+  const neighbours: NeighbourPlan[] = [];
+  for (const at of wanted.at) neighbours.push({ at, plan: prepareBlur({ ...(await load(size, frame + at)), path, reachFrames: 1 }) });
+  const mixed = mixFrames(own, wanted, neighbours, shutter, open);
+  const file = `.cache/demo/${size}/TC_010/TC_010_heron_blur180.${frame}.exr`;
+  const { rgba: truth } = await loadPicture({ file, part: 0, layer: '' }, host);
+  const blurred = new Float32Array(truth.length);
+  renderMixedRows(mixed, { shutter, quality: 'final', samples: 'auto' }, 0, own.height, blurred, open);
+  return { size, path, frame, ...score(mixed, passes, shutter, blurred, truth) };
+}
+
+/** The scenes of depth, small. */
+const SCENE_SIZE = { width: 256, height: 144 },
+  MOMENTS = 64;
+
+function scenes() {
+  const shutters = [FIDELITY_SHUTTERS[0], FIDELITY_SHUTTERS[3]];
+  return everyScene(SCENE_SIZE, 1, MOMENTS)
+    .filter(({ kind }) => kind === 'solid')
+    .flatMap(({ name, shoot }) => {
+      const shot = shoot(),
+        frames = sceneFrames(shot),
+        plans = plansOf(frames);
+      const around = { previous: frames.frames.get(-1) ?? null, next: frames.frames.get(1) ?? null };
+      const passes: Passes = { ...SCENE_SIZE, ...frameNow(frames), ...around, path: 'auto' };
+      return shot.expose(shutters).map((truth, n) => {
+        const { mixed, rgba } = postBlur(host.kernels, plans, shutters[n], 'final'),
+          { opens, closes } = shutters[n];
+        return { scene: name, shutter: shutters[n].name, ...score(mixed, passes, { opens, closes, strength: 1 }, rgba, truth) };
+      });
+    });
+}
+
 const CASES: readonly (readonly ['golden' | 'small', PathChoice, number])[] = [
   ['golden', 'auto', 1008],
   ['golden', 'straight', 1008],
@@ -38,49 +110,9 @@ const CASES: readonly (readonly ['golden' | 'small', PathChoice, number])[] = [
   ['small', 'auto', 1016],
   ['small', 'auto', 1020],
 ];
-for (const [size, path, frame] of CASES) {
-  const loaded = await load(size, frame);
-  const passes = { ...loaded, path },
-    shutter = { opens: -0.25, closes: 0.25, strength: 1 };
-  const open = (layers: readonly SliceLayer[]) => host.kernels.openSlices(layers),
-    wanted = neighboursToMix({ bothFrames: 'auto', quality: 'final', shutter, limits: null, path });
-  const own = prepareBlur({ ...passes, reachFrames: mixReach(wanted, shutter) });
-  const neighbours: NeighbourPlan[] = [];
-  for (const at of wanted.at) neighbours.push({ at, plan: prepareBlur({ ...(await load(size, frame + at)), path, reachFrames: 1 }) });
-  const mixed = mixFrames(own, wanted, neighbours, shutter, open),
-    { plan, mix } = mixed;
-  const { rgba: truth } = await loadPicture(
-    { file: `.cache/demo/${size}/TC_010/TC_010_heron_blur180.${frame}.exr`, part: 0, layer: '' },
-    host,
-  );
-  const blurred = new Float32Array(truth.length);
-  renderMixedRows(mixed, { shutter, quality: 'final', samples: 'auto' }, 0, plan.height, blurred, open);
-  const map = makeTrustMap({ plan, shutter, mix, input: { passes, doubtful: null } }, open);
-  const mask = blurMask(truth, plan.sharp, plan.width, plan.height);
-  const errors: number[] = [],
-    expected: number[] = [];
-  for (let i = 0; i < mask.length; i++) {
-    if (mask[i] === 0) continue;
-    let error = 0;
-    for (let c = i * 4; c < i * 4 + 4; c++) error = Math.max(error, Math.abs(blurred[c] - truth[c]));
-    errors.push(error);
-    expected.push(map.expected[i]);
-  }
-  const worst = [...errors.keys()].sort((a, b) => errors[b] - errors[a]).slice(0, Math.ceil(errors.length * 0.05));
-  const mean = (list: readonly number[]) => list.reduce((a, b) => a + b, 0) / list.length;
-  rows.push({
-    size,
-    path,
-    frame,
-    rank: correlation(ranks(errors), ranks(expected)),
-    found: worst.filter((i) => expected[i] >= MARKED).length / worst.length,
-    marked: expected.filter((v) => v >= MARKED).length / expected.length,
-    expected: mean(expected),
-    error: mean(errors),
-    pathShare: mean([...mask.keys()].filter((i) => mask[i] === 1).map((i) => map.causes.path[i])),
-  });
-}
-process.stdout.write(JSON.stringify(rows));
+const rows = [];
+for (const each of CASES) rows.push(await heron(...each));
+process.stdout.write(JSON.stringify({ heron: rows, scenes: scenes() }));
 
 /** Equal values share their mean rank. */
 function ranks(values: readonly number[]): Float64Array {

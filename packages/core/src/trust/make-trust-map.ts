@@ -1,14 +1,18 @@
 import { renderRows } from '../blur/render/apply';
-import { BLOCK_PX, type MixPart } from '../blur/model/frame-mix';
+import { BLOCK_PX, toBlocks, type MixPart } from '../blur/model/frame-mix';
+import { sampleBilinear } from '../raster/bilinear';
 import { sliceTimes } from '../shutter/shutter';
 import type { OpenSlices, PlannedLayer } from '../blur/model/blur-plan';
 import { SEEN, UNKNOWN } from '../blur/occlusion/frame-look';
 import { sourceErrors, type SourceErrors } from './source-errors';
 import { TRUST_CAUSES, type TrustCause, type TrustMap, type TrustRequest } from './trust-map';
 
+/** Of what is off where a neighbour is mixed in: how much either frame's foresight of the other tells, and how much what their pictures differ by at the pixel. */
+const FORESEEN = 0.7,
+  DIFFERS = 0.3;
 /** What was found in another frame is trusted, but for sampling it there; what is made up is not. */
-const OFF_SEEN = 0.08,
-  OFF_MADE_UP = 0.8;
+const OFF_SEEN = 0.04,
+  OFF_MADE_UP = 0.4;
 
 /**
  * Where the blur can't be trusted, by cause: what each pixel of the sharp picture, and each that was made up behind it, is likely to be off
@@ -48,30 +52,64 @@ export function makeTrustMap(request: TrustRequest, open: OpenSlices): TrustMap 
 }
 
 /**
- * What comes from a neighbour is known there: what this frame makes up counts as far as this frame does. On a side of the exposure without a neighbour, what the
- * pictures differ by is for want of it. (What they differ by elsewhere is left as it is: less of it would miss worst places.)
+ * Where a neighbour is mixed in, what paths and pictures are off by is not guessed but foreseen: either frame was held against the other. What this frame makes
+ * up counts as far as this frame does, and on a side of the exposure without a neighbour what the pictures differ by is for want of it.
  */
 function shareWithNeighbours(
-  { plan: { width, height }, shutter, mix }: TrustRequest,
+  { plan: { width, height }, shutter, mix, blurred }: TrustRequest,
   causes: Readonly<Record<TrustCause, Float32Array>>,
 ): void {
   const across = Math.ceil(width / BLOCK_PX),
-    blocks = across * Math.ceil(height / BLOCK_PX);
+    down = Math.ceil(height / BLOCK_PX),
+    blocks = across * down;
   const light = (part: MixPart) => sliceTimes(shutter, 1, part.from, part.to).weights[0],
-    shares = new Float32Array(blocks);
+    shares = new Float32Array(blocks),
+    foreseen = new Float32Array(blocks);
   let alone = mix === null ? 1 : 0;
   mix?.parts.forEach((part, n) => {
     const of = light(part);
     if (part.neighbour === 0) alone += of;
-    for (let i = 0; i < blocks; i++) shares[i] += of * mix.shares[n * blocks + i];
+    for (let i = 0; i < blocks; i++) {
+      shares[i] += of * mix.shares[n * blocks + i];
+      foreseen[i] += of * mix.errors[n * blocks + i];
+    }
   });
+  const offAt = (i: number, x: number, y: number) => {
+    const there = sampleBilinear(foreseen, across, down, toBlocks(x), toBlocks(y));
+    return (FORESEEN * there + DIFFERS * (1 - alone) * causes.disagreement[i]) * detailAt(blurred, width, height, x, y);
+  };
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0; x < width; x++, i++) {
-      const own = 1 - shares[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)];
-      causes.hidden[i] *= own;
+      causes.hidden[i] *= 1 - shares[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)];
       causes.oneFrame[i] = alone * causes.disagreement[i];
-      causes.disagreement[i] = Math.max(0, causes.disagreement[i] - causes.oneFrame[i]);
+      // Which of the two causes it is goes by what they would have come to.
+      const guessed = causes.path[i] + causes.disagreement[i],
+        off = alone === 1 ? 0 : offAt(i, x, y),
+        path = guessed > 0 ? causes.path[i] / guessed : 0;
+      causes.path[i] = alone * causes.path[i] + path * off;
+      causes.disagreement[i] = (1 - path) * off;
     }
+}
+
+/** Detail of the blurred picture at which a block's error is that of its pixels, and how much more there is off where there is more of it. */
+const USUAL_DETAIL = 0.02,
+  LEAST_DETAIL = 0.003,
+  DETAIL_POWER = 0.5;
+
+/** 1 where the blurred picture has as much detail as usual: half from its slope, half from its bend, in whichever channel has more. */
+function detailAt(rgba: Float32Array, width: number, height: number, x: number, y: number): number {
+  if (x < 1 || y < 1 || x >= width - 1 || y >= height - 1) return (LEAST_DETAIL / USUAL_DETAIL) ** DETAIL_POWER;
+  const at = (y * width + x) * 4;
+  let slope = 0,
+    bend = 0;
+  for (const step of [4, width * 4])
+    for (let c = at; c < at + 4; c++) {
+      const before = rgba[c - step],
+        after = rgba[c + step];
+      slope = Math.max(slope, Math.abs(after - before) / 2);
+      bend = Math.max(bend, Math.abs(before - 2 * rgba[c] + after));
+    }
+  return (((slope + bend) / 2 + LEAST_DETAIL) / USUAL_DETAIL) ** DETAIL_POWER;
 }
 
 function errorsOfPicture(sharp: Float32Array, { planes }: SourceErrors, three: readonly TrustCause[]): Float32Array {

@@ -60,7 +60,7 @@ export function sourceErrors({ plan, shutter, input }: TrustRequest): SourceErro
       if (alpha > 0.04 && alpha < 0.97 && isInside(plan.sharp, width, height, x, y))
         planes.transparency[i] = moves * 2 * alpha * (1 - alpha) * most;
       if (meets(layerOf, width, height, x, y)) {
-        planes.hidden[i] = 0.12 * moves * slope[i];
+        planes.hidden[i] = 0.06 * moves * slope[i];
         if (!ordered) planes.depth[i] = 0.5 * slope[i];
       }
     }

@@ -33,5 +33,7 @@ export interface TrustRequest {
   readonly shutter: Shutter;
   /** How the neighbours' blur is mixed in; null: this frame's alone. */
   readonly mix: FrameMix | null;
+  /** What the frame's own blur looks like, RGBA; a draft is enough. */
+  readonly blurred: Float32Array;
   readonly input: TrustInput;
 }

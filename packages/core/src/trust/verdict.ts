@@ -2,10 +2,19 @@ import { decibel } from '../compare/metrics';
 import type { BlurPlan } from '../blur/model/blur-plan';
 import { TRUST_CAUSES, type TrustCause, type TrustMap } from './trust-map';
 
-/** From this expected error on (scene-linear) a place is marked: below it lie what resampling does to any picture and a renderer's grain. */
-export const MARKED = 0.006;
-/** And from this on it is likely to be seen. */
+/** From this expected error on (scene-linear) it is likely to be seen. */
 export const SEEN_ERROR = 0.04;
+/** Places are marked to be looked at first: the worst of what is blurred, this share of it at most, but for what is likely to be seen. */
+const MOST_MARKED = 0.3;
+/** What is off by less is not marked: a blur that changes no more does not count as one either. */
+const LEAST_MARKED = 0.002;
+
+/** From which expected error on a frame's places are marked. `touched`: 1 where the blur changes the picture. */
+export function markedFrom(expected: Float32Array, touched: Uint8Array): number {
+  const there = expected.filter((_, i) => touched[i] === 1).sort(),
+    level = there.length === 0 ? SEEN_ERROR : there[Math.ceil((1 - MOST_MARKED) * (there.length - 1))];
+  return Math.min(SEEN_ERROR, Math.max(LEAST_MARKED, level));
+}
 
 /** What can be done about a cause before rendering again. */
 export type TrustFix = 'useArcs' | 'lookAround' | 'chooseBackground' | 'chooseDepth' | 'mendVectors' | 'readMotion' | 'mixFrames';
@@ -35,6 +44,8 @@ export interface TrustVerdict {
   readonly sentence: string;
   /** Pixels that the blur touches. */
   readonly touched: number;
+  /** The expected error from which on a place is marked. */
+  readonly markedFrom: number;
   readonly markedShare: number;
   readonly seenShare: number;
   /** How near to the true blur it is likely to be over the touched pixels, dB; null when nothing is touched. */
@@ -59,11 +70,13 @@ export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts)
       word: 'fine',
       sentence: 'Nothing moves here: the picture stays as it is.',
       touched: 0,
+      markedFrom: SEEN_ERROR,
       markedShare: 0,
       seenShare: 0,
       expectedPsnr: null,
       causes: [],
     };
+  const from = markedFrom(map.expected, touched);
   let squares = 0,
     marked = 0,
     seen = 0;
@@ -71,10 +84,10 @@ export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts)
     if (touched[i] === 0) continue;
     const v = map.expected[i];
     squares += v * v;
-    if (v >= MARKED) marked++;
+    if (v >= from) marked++;
     if (v >= SEEN_ERROR) seen++;
   }
-  const causes = TRUST_CAUSES.map((cause) => causeVerdict(cause, map, touched, count, facts))
+  const causes = TRUST_CAUSES.map((cause) => causeVerdict(cause, map, touched, from, facts))
     .filter(({ markedShare }) => markedShare > WORTH_SAYING)
     .sort((a, b) => b.seenShare - a.seenShare || b.markedShare - a.markedShare);
   const seenShare = seen / count;
@@ -84,6 +97,7 @@ export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts)
     word,
     sentence: sentenceOf(word, seenShare, causes),
     touched: count,
+    markedFrom: from,
     markedShare: marked / count,
     seenShare,
     expectedPsnr: decibel(squares / count),
@@ -119,14 +133,16 @@ const NAMES: Record<TrustCause, string> = {
   oneFrame: 'what changes between the frames and is shown from one',
 };
 
-function causeVerdict(cause: TrustCause, map: TrustMap, touched: Uint8Array, count: number, facts: TrustFacts): CauseVerdict {
+function causeVerdict(cause: TrustCause, map: TrustMap, touched: Uint8Array, from: number, facts: TrustFacts): CauseVerdict {
   const plane = map.causes[cause];
-  let marked = 0,
+  let count = 0,
+    marked = 0,
     seen = 0,
     worst = 0;
   for (let i = 0; i < touched.length; i++) {
     if (touched[i] === 0) continue;
-    if (plane[i] >= MARKED) marked++;
+    count++;
+    if (plane[i] >= from) marked++;
     if (plane[i] >= SEEN_ERROR) seen++;
     if (plane[i] > plane[worst]) worst = i;
   }

@@ -75,7 +75,6 @@ export async function trustMapOf(frame: BlurFrame, host: NodeHost): Promise<{ ma
   }
   const { plan, mix } = mixFrames(own, wanted, neighbours, shutter, open);
   const doubtful = await doubtfulVectors(sources, passes, host);
-  const map = makeTrustMap({ plan, shutter, mix, input: { passes: { ...passes, path }, doubtful } }, open);
   const blurred = new Float32Array(plan.width * plan.height * 4),
     session = open(plan.layers);
   try {
@@ -83,6 +82,7 @@ export async function trustMapOf(frame: BlurFrame, host: NodeHost): Promise<{ ma
   } finally {
     session.close();
   }
+  const map = makeTrustMap({ plan, shutter, mix, blurred, input: { passes: { ...passes, path }, doubtful } }, open);
   const verdict = verdictOf(map, touchedPixels(plan, blurred), {
     pathIsChosen: path === 'straight' || path === 'bent',
     looksAround: hidden === 'auto',

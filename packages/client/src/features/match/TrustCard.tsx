@@ -32,7 +32,7 @@ export function TrustCard() {
   const [asked, setAsked] = useState(false);
   const isReady = detail.settings.elements[0].encoding !== null;
   const trust = useTrust(detail, frame, isReady && (asked || look === 'trust') && !playing);
-  useTrustLook(trust.data?.map ?? null, frame, causes);
+  useTrustLook(trust.data ?? null, frame, causes);
   const [element] = detail.settings.elements;
   const shows = look === 'trust';
   return (

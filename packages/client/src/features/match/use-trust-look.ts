@@ -1,5 +1,5 @@
-import { TRUST_CAUSES, halfToNumber, lumaOf, MARKED, SEEN_ERROR, type TrustCause } from '@ivrex/core';
-import type { Raster } from '@ivrex/contract';
+import { TRUST_CAUSES, halfToNumber, lumaOf, SEEN_ERROR, type TrustCause } from '@ivrex/core';
+import type { Raster, TrustReport } from '@ivrex/contract';
 import { useEffect } from 'react';
 import { loadRaster, loadTrustMap } from '../../api/raster-cache';
 import { sentenceOf } from '../../api/request';
@@ -8,10 +8,12 @@ import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 
 /** Draws the trust map of a frame over its picture: the chosen causes together. */
-export function useTrustLook(map: string | null, frame: number, causes: ReadonlySet<TrustCause>): void {
+export function useTrustLook(report: Pick<TrustReport, 'map' | 'verdict'> | null, frame: number, causes: ReadonlySet<TrustCause>): void {
   const { detail } = useShotContext();
   const [{ beauty }] = detail.settings.elements;
   const look = useView((s) => s.look);
+  const map = report?.map ?? null,
+    from = report?.verdict.markedFrom ?? SEEN_ERROR;
   const chosen = [...causes].sort().join(' ');
   useEffect(() => {
     if (look !== 'trust') return;
@@ -21,17 +23,17 @@ export function useTrustLook(map: string | null, frame: number, causes: Readonly
     }
     let current = true;
     Promise.all([loadTrustMap(map), loadRaster(beauty, frame, 'picture')]).then(
-      ([planes, picture]) => current && useView.setState({ trustLook: shown(planes, picture, causes) }),
+      ([planes, picture]) => current && useView.setState({ trustLook: shown(planes, picture, causes, from) }),
       (error: unknown) => current && useView.setState({ trustLook: null, problem: sentenceOf(error) }),
     );
     return () => {
       current = false;
     };
-  }, [look, map, beauty, frame, chosen]);
+  }, [look, map, from, beauty, frame, chosen]);
 }
 
 /** The picture in grey; where an error is likely it turns amber, and red where it is likely to be seen. */
-function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<TrustCause>): ShownPixels {
+function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<TrustCause>, from: number): ShownPixels {
   const { width, height, names } = header;
   const wanted = TRUST_CAUSES.filter((cause) => causes.has(cause)).map((cause) => planes[names.indexOf(cause)]);
   const halves = picture.planes[0],
@@ -42,7 +44,7 @@ function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<
     let error = 0;
     for (const plane of wanted) error += plane[i];
     const grey = 0.06 + 0.5 * Math.min(1, light(i));
-    const amount = error < MARKED ? 0 : Math.min(1, 0.35 + (0.65 * Math.log(error / MARKED)) / Math.log(SEEN_ERROR / MARKED));
+    const amount = error < from ? 0 : error >= SEEN_ERROR ? 1 : 0.35 + (0.65 * Math.log(error / from)) / Math.log(SEEN_ERROR / from);
     const [r, g, b] = error >= SEEN_ERROR ? [0.95, 0.3, 0.22] : [0.95, 0.7, 0.2];
     rgba.set([grey + (r - grey) * amount, grey + (g - grey) * amount, grey + (b - grey) * amount, 1], i * 4);
   }

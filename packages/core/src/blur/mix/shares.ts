@@ -17,7 +17,9 @@ const LEAST_ERROR = 1e-4,
   USUAL_ERROR = 3e-4;
 /** Coverage that counts with the usual error; and below which nothing is drawn. */
 const USUAL_COVERAGE = 0.1,
-  LEAST_COVERAGE = 0.004;
+  LEAST_COVERAGE = 0.004,
+  /** Rendered coverage below which less is expected to be off, as little of it tells. */
+  LEAST_RENDERED = 0.02;
 /** Shares below this, and this near to all, are none and all: the other frame is not rendered there. */
 const NO_SHARE = 0.01;
 /** A neighbour that is foreseen this badly and is this unlike shows something else: what lies behind a cut. Light that changes leaves it alike, noise near. */
@@ -55,12 +57,14 @@ export function mixOf(own: BlurPlan, pairs: readonly ForeseenPair[], shutter: Sh
   const width = Math.ceil(own.width / BLOCK_PX),
     height = Math.ceil(own.height / BLOCK_PX),
     blocks = width * height,
-    shares = sharedFloats(parts.length * blocks);
+    shares = sharedFloats(parts.length * blocks),
+    errors = sharedFloats(parts.length * blocks);
   for (const pair of pairs)
     parts.forEach((part, n) => {
-      if (part.neighbour === pair.at) sharesOf(pair, part, shutter, open, shares.subarray(n * blocks, (n + 1) * blocks));
+      if (part.neighbour === pair.at)
+        weigh(pair, part, shutter, open, shares.subarray(n * blocks, (n + 1) * blocks), errors.subarray(n * blocks, (n + 1) * blocks));
     });
-  return { parts, shares };
+  return { parts, shares, errors };
 }
 
 /** The exposure cut at the frame's own time, and each side of it into even parts. */
@@ -79,24 +83,28 @@ function evenParts(from: number, to: number, frames: number, neighbour: -1 | 1):
   return Array.from({ length: count }, (_, n) => ({ from: edge(n), to: edge(n + 1), neighbour }));
 }
 
-function sharesOf(
+/** Fills one part's shares and errors. */
+function weigh(
   { at, own, neighbour }: ForeseenPair,
   { from, to }: MixPart,
   { opens, closes, strength }: Shutter,
   open: OpenSlices,
-  out: Float32Array,
+  shares: Float32Array,
+  errors: Float32Array,
 ): void {
   const first = strength * (opens + from * (closes - opens)),
     last = strength * (opens + to * (closes - opens));
   const a = moved(own, first, last, open),
     b = moved(neighbour, first - at, last - at, open);
   const time = Math.min(1, Math.abs(first + last) / 2);
-  for (let i = 0, k = 0; i < out.length; i++, k += 4) {
+  for (let i = 0, k = 0; i < shares.length; i++, k += 4) {
     // What lies on this frame's pixels is how far the neighbour is off, and the other way round.
     const u = time * knownAt(b, k) ** KNOWN_POWER * (errorAt(b, k) + LEAST_ERROR) ** ERROR_POWER,
       v = (1 - time) * knownAt(a, k) ** KNOWN_POWER * (errorAt(a, k) + LEAST_ERROR) ** ERROR_POWER;
     const share = u + v > 0 ? u / (u + v) : time;
-    out[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
+    shares[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
+    // Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part.
+    errors[i] = Math.hypot((1 - shares[i]) * time * lightOff(b, k), shares[i] * (1 - time) * lightOff(a, k));
   }
 }
 
@@ -119,4 +127,10 @@ function knownAt(stack: Float32Array, k: number): number {
 
 function errorAt(stack: Float32Array, k: number): number {
   return (Math.max(0, stack[k + ERROR]) + USUAL_COVERAGE * USUAL_ERROR) / (Math.max(0, stack[k + RENDERED]) + USUAL_COVERAGE);
+}
+
+/** The light that a block is off by a frame away. */
+function lightOff(stack: Float32Array, k: number): number {
+  const coverage = Math.min(1, Math.max(0, stack[k + COVERAGE]));
+  return coverage * Math.sqrt(Math.max(0, stack[k + ERROR]) / (Math.max(0, stack[k + RENDERED]) + LEAST_RENDERED));
 }

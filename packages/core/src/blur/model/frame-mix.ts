@@ -12,6 +12,8 @@ export interface FrameMix {
   readonly parts: readonly MixPart[];
   /** By part and block of BLOCK_PX x BLOCK_PX pixels, row by row: what the part's neighbour counts, 0 to 1; the frame itself counts the rest. */
   readonly shares: Float32Array;
+  /** Likewise: what the mix is likely to be off by, in scene-linear light, as either frame foresees the other; 0 where there is no neighbour. */
+  readonly errors: Float32Array;
 }
 
 export interface MixPart {
