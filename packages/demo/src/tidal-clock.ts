@@ -2,6 +2,7 @@ import path from 'node:path';
 import { encodeExr, lumaOf, viewColours, windowOfSize, type Attribute, type Image, type Plane } from '@ivrex/core';
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import type { Card } from './card';
+import { DREDGER, DREDGER_REFERENCES, dredgerFile, makeDredgerFile, type DredgerKind } from './dredger';
 import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
 import { makeHeron } from './heron';
 import { renderBlurred, renderNoisy, renderSharp, type DemoSize, type FrameSize } from './render-cards';
@@ -37,10 +38,11 @@ export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readon
   | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
   | { readonly shot: 'TC_030'; readonly kind: SaltSprayKind }
   | { readonly shot: 'TC_040'; readonly kind: 'float' | 'mill' }
+  | { readonly shot: 'TC_050'; readonly kind: DredgerKind }
   | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
 );
 export type HeronKind = 'heron' | 'plate' | 'reeds' | 'shadow' | 'reference' | 'grainy' | 'whole';
-export type DemoShot = 'TC_010' | 'TC_020' | 'TC_030' | 'TC_040' | 'look';
+export type DemoShot = 'TC_010' | 'TC_020' | 'TC_030' | 'TC_040' | 'TC_050' | 'look';
 
 /** Every file, in the order that makes usable shots soonest. */
 export function demoFiles(): DemoFile[] {
@@ -66,6 +68,8 @@ export function demoFiles(): DemoFile[] {
       .slice(0, GLASS_FLOAT.frames)
       .map((frame): DemoFile => ({ shot: 'TC_040', kind, frame, file: path.join('TC_040', `TC_040_${kind}.${frame}.exr`) })),
   );
+  const walk = frames.slice(0, DREDGER.frames),
+    dredger = (kind: DredgerKind, frame: number): DemoFile => ({ shot: 'TC_050', kind, frame, file: dredgerFile(kind, frame) });
   const still = LOOK_FRAME;
   return [
     ...frames.map((f) => heron('heron', 'TC_010_heron', f)),
@@ -74,6 +78,9 @@ export function demoFiles(): DemoFile[] {
     ...frames.flatMap(wheels),
     ...float,
     ...spray,
+    ...walk.map((f) => dredger('dredger', f)),
+    ...DREDGER_REFERENCES.map((f) => dredger('reference', f)),
+    ...walk.map((f) => dredger('plate', f)),
     ...frames.map((f) => heron('shadow', 'TC_010_shadow', f)),
     ...frames.map((f) => heron('plate', 'TC_010_plate', f)),
     ...frames.map((f) => heron('reeds', 'TC_010_reeds', f)),
@@ -192,6 +199,8 @@ export async function makeDemoFile(demo: DemoFile, folder: string, size: DemoSiz
       return makeSaltSprayFile(demo.kind, demo.frame - TIDAL_CLOCK.first, size, file, host);
     case 'TC_040':
       return makeGlassFloatFile(demo.kind, demo.frame, demo.frame - TIDAL_CLOCK.first, size, file, host);
+    case 'TC_050':
+      return makeDredgerFile(demo.kind, demo.frame - TIDAL_CLOCK.first, size, file, host);
     case 'look':
       return demo.kind === 'still' ? saveStill(file, folder, host) : writeFileAtomic(file, new TextEncoder().encode(eveningLut()));
   }

@@ -1,44 +1,11 @@
-import { paintTexture, type Texture } from '../card';
-import { BRASS, MARSH, OAK, SALT, STEEL, weathered } from '../artwork';
-import type { Paint } from '../card';
 import { hash } from '../noise';
-import { addBlock, addSheet, addTurned, ballProfile, limbProfile, type Material, type Mesh } from './mesh';
+import { addBlock, addSheet, addTurned, ballProfile, limbProfile, type Mesh } from './mesh';
 import { chain, HERE, moved, placed, turned, turnedAbout, type Placement, type Vector } from './placement';
 import type { SolidScene } from './render-solid';
+import { BODY, CLOTH, GROUND, LIMB, REED, WALL, WOOD } from './surfaces';
 
 const DEGREE = Math.PI / 180;
 const still = (): Placement => HERE;
-
-/** Painted when they are first needed, once a process; half as fine as a card's, as each is repeated over many surfaces. */
-const painted = new Map<number, Texture>();
-function artwork(base: Paint, seed: number): Texture {
-  let texture = painted.get(seed);
-  if (texture === undefined) {
-    texture = paintTexture(0, 0, 170, 170, (u, v) => weathered(base, u, v, seed, 1), 0.5);
-    painted.set(seed, texture);
-  }
-  return texture;
-}
-
-type Surface = Omit<Material, 'texture'> & { readonly base: Paint; readonly seed: number };
-function surface({ id, shine, gloss, base, seed }: Surface): Material {
-  return {
-    id,
-    shine,
-    gloss,
-    get texture() {
-      return artwork(base, seed);
-    },
-  };
-}
-
-const BODY = surface({ id: 1, base: BRASS, seed: 701, shine: 0.5, gloss: 24 }),
-  LIMB = surface({ id: 1, base: STEEL, seed: 702, shine: 0.4, gloss: 18 }),
-  WOOD = surface({ id: 1, base: OAK, seed: 703, shine: 0, gloss: 1 }),
-  CLOTH = surface({ id: 1, base: SALT, seed: 704, shine: 0.15, gloss: 12 }),
-  REED = surface({ id: 1, base: MARSH, seed: 705, shine: 0.25, gloss: 20 }),
-  GROUND = surface({ id: 2, base: MARSH, seed: 706, shine: 0, gloss: 1 }),
-  WALL = surface({ id: 2, base: SALT, seed: 707, shine: 0, gloss: 1 });
 
 /** Each scene for a picture of this width: lengths and motion shrink with it, grain does not. */
 export function solidScenes(width = 640): readonly SolidScene[] {
@@ -161,16 +128,16 @@ export function addWalker(mesh: Mesh, place: Placement, phase: number, perUnit: 
   }
 }
 
-/** Cloth 1.4 x 1 held along its left edge; waves run through it and fold it over itself. */
-export function addTarpaulin(mesh: Mesh, place: Placement, t: number, width: number, height: number): void {
+/** Cloth 1.5 x 1 held along its left edge, `times` as large; waves run through it and fold it over itself. */
+export function addTarpaulin(mesh: Mesh, place: Placement, t: number, width: number, height: number, times = 1): void {
   addSheet(mesh, CLOTH, 130, 36, width, height, (a, b) => {
     const reach = 0.2 * a ** 0.75,
       wave = 13.5 * a + 1.4 * b - 0.62 * t + 0.9,
       cross = 6 * a - 2.8 * b - 0.4 * t;
     return placed(place, [
-      1.5 * a - 0.55 * reach * Math.cos(wave) + 0.02 * Math.sin(3.2 * b + 0.4 * t),
-      0.95 * b + 0.06 * a * Math.sin(cross) + 0.15 * a * a,
-      reach * Math.sin(wave) + 0.05 * a * Math.sin(cross),
+      times * (1.5 * a - 0.55 * reach * Math.cos(wave) + 0.02 * Math.sin(3.2 * b + 0.4 * t)),
+      times * (0.95 * b + 0.06 * a * Math.sin(cross) + 0.15 * a * a),
+      times * (reach * Math.sin(wave) + 0.05 * a * Math.sin(cross)),
     ]);
   });
 }
@@ -248,44 +215,44 @@ function addReeds(mesh: Mesh, t: number, k: number): void {
 
 /** A cart that has rolled `way`; its wheels stand on y = 0.42. */
 export function addCart(mesh: Mesh, place: Placement, way: number, perUnit: number): void {
-  const radius = 0.42;
   addBlock(mesh, BODY, chain(place, moved(0, -0.3, 0)), [1.6, 0.26, 0.6], perUnit, 6);
   addBlock(mesh, WOOD, chain(place, moved(-0.3, -0.78, 0)), [0.7, 0.22, 0.5], perUnit, 4);
   for (const x of [-1.05, 1.05])
-    for (const z of [-0.72, 0.72]) {
-      const hub = chain(place, moved(x, 0, z), turnedAbout('z', way / radius + 0.4 * x + 0.7 * z)),
-        axle = chain(hub, turnedAbout('x', Math.PI / 2));
-      addTurned(
-        mesh,
-        LIMB,
-        axle,
-        [
-          [0.33, -0.08],
-          [0.4, -0.09],
-          [radius, -0.05],
-          [radius, 0.05],
-          [0.4, 0.09],
-          [0.33, 0.08],
-          [0.33, -0.08],
-        ],
-        36,
-        perUnit,
-      );
-      addTurned(
-        mesh,
-        BODY,
-        axle,
-        [
-          [0, -0.1],
-          [0.07, -0.1],
-          [0.09, 0],
-          [0.07, 0.1],
-          [0, 0.1],
-        ],
-        18,
-        perUnit,
-      );
-      for (let n = 0; n < 6; n++)
-        addBlock(mesh, WOOD, chain(hub, turnedAbout('z', (n * Math.PI) / 3), moved(0.2, 0, 0)), [0.13, 0.022, 0.02], perUnit, 1);
-    }
+    for (const z of [-0.72, 0.72])
+      addWheel(mesh, chain(place, moved(x, 0, z), turnedAbout('z', way / WHEEL_RADIUS + 0.4 * x + 0.7 * z)), 1, perUnit);
+}
+
+export const WHEEL_RADIUS = 0.42;
+
+/** A wheel with six spokes that turns about its z, `times` as large as the cart's. */
+export function addWheel(mesh: Mesh, hub: Placement, times: number, perUnit: number): void {
+  const axle = chain(hub, turnedAbout('x', Math.PI / 2)),
+    profile = (points: readonly (readonly [number, number])[]) => points.map(([radius, y]) => [radius * times, y * times] as const);
+  const rim = profile([
+    [0.33, -0.08],
+    [0.4, -0.09],
+    [WHEEL_RADIUS, -0.05],
+    [WHEEL_RADIUS, 0.05],
+    [0.4, 0.09],
+    [0.33, 0.08],
+    [0.33, -0.08],
+  ]);
+  const cap = profile([
+    [0, -0.1],
+    [0.07, -0.1],
+    [0.09, 0],
+    [0.07, 0.1],
+    [0, 0.1],
+  ]);
+  addTurned(mesh, LIMB, axle, rim, 36, perUnit);
+  addTurned(mesh, BODY, axle, cap, 18, perUnit);
+  for (let n = 0; n < 6; n++)
+    addBlock(
+      mesh,
+      WOOD,
+      chain(hub, turnedAbout('z', (n * Math.PI) / 3), moved(0.2 * times, 0, 0)),
+      [0.13 * times, 0.022 * times, 0.02 * times],
+      perUnit,
+      1,
+    );
 }

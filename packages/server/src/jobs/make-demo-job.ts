@@ -11,6 +11,7 @@ const NEEDED: readonly (readonly [DemoShot, readonly DemoFile['kind'][]])[] = [
   ['TC_020', ['beauty', 'motion']],
   ['TC_030', ['spray', 'velocity']],
   ['TC_040', ['float']],
+  ['TC_050', ['dredger']],
 ];
 
 /** Makes what is missing of the demo production while the application is in use; its shot appears as soon as it can be opened. */
