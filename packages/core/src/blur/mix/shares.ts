@@ -20,6 +20,8 @@ const USUAL_COVERAGE = 0.1,
   LEAST_COVERAGE = 0.004,
   /** Rendered coverage below which less is expected to be off, as little of it tells. */
   LEAST_RENDERED = 0.02;
+/** How much what is off where a frame shows nothing counts, at that frame's time: enough to keep fragments out, and no more (the whole of it costs what shines 0.4 dB). */
+const BESIDE = 0.1;
 /** Shares below this, and this near to all, are none and all: the other frame is not rendered there. */
 const NO_SHARE = 0.01;
 /** A neighbour that is foreseen this badly and is this unlike shows something else: what lies behind a cut. Light that changes leaves it alike, noise near. */
@@ -32,6 +34,9 @@ export interface ForeseenPair {
   /** Coverage, what of it is known, and errors, in blocks: of this frame and of its neighbour. */
   readonly own: BlurPlan;
   readonly neighbour: BlurPlan;
+  /** By block: squared errors where this frame shows nothing and its neighbour's blur puts something, and the other way round. */
+  readonly besideOwn: Float32Array;
+  readonly besideNeighbour: Float32Array;
 }
 
 /** Null when the neighbour shows another picture. Both plans have to reach a frame far. */
@@ -44,7 +49,20 @@ export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: Op
     at,
     own: smallPlan(own, ofNeighbour.errors, plan.report.changesPace),
     neighbour: smallPlan(plan, ofOwn.errors, own.report.changesPace),
+    besideOwn: beside(own, ofNeighbour.errors),
+    besideNeighbour: beside(plan, ofOwn.errors),
   };
+}
+
+/** What is off where a frame shows nothing: no layer moves it. */
+function beside({ sharp, width, height }: BlurPlan, errors: Float32Array): Float32Array {
+  const across = Math.ceil(width / BLOCK_PX),
+    out = new Float32Array(across * Math.ceil(height / BLOCK_PX));
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i++)
+      out[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)] +=
+        (Math.max(0, 1 - sharp[i * 4 + 3]) * errors[i]) / (BLOCK_PX * BLOCK_PX);
+  return out;
 }
 
 /**
@@ -85,7 +103,7 @@ function evenParts(from: number, to: number, frames: number, neighbour: -1 | 1):
 
 /** Fills one part's shares and errors. */
 function weigh(
-  { at, own, neighbour }: ForeseenPair,
+  { at, own, neighbour, besideOwn, besideNeighbour }: ForeseenPair,
   { from, to }: MixPart,
   { opens, closes, strength }: Shutter,
   open: OpenSlices,
@@ -99,12 +117,15 @@ function weigh(
   const time = Math.min(1, Math.abs(first + last) / 2);
   for (let i = 0, k = 0; i < shares.length; i++, k += 4) {
     // What lies on this frame's pixels is how far the neighbour is off, and the other way round.
-    const u = time * knownAt(b, k) ** KNOWN_POWER * (errorAt(b, k) + LEAST_ERROR) ** ERROR_POWER,
-      v = (1 - time) * knownAt(a, k) ** KNOWN_POWER * (errorAt(a, k) + LEAST_ERROR) ** ERROR_POWER;
+    const u = time * knownAt(b, k) ** KNOWN_POWER * (errorAt(b, k, BESIDE * time * besideNeighbour[i]) + LEAST_ERROR) ** ERROR_POWER,
+      v = (1 - time) * knownAt(a, k) ** KNOWN_POWER * (errorAt(a, k, BESIDE * (1 - time) * besideOwn[i]) + LEAST_ERROR) ** ERROR_POWER;
     const share = u + v > 0 ? u / (u + v) : time;
     shares[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
     // Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part.
-    errors[i] = Math.hypot((1 - shares[i]) * time * lightOff(b, k), shares[i] * (1 - time) * lightOff(a, k));
+    errors[i] = Math.hypot(
+      (1 - shares[i]) * time * (lightOff(b, k) + Math.sqrt(besideNeighbour[i])),
+      shares[i] * (1 - time) * (lightOff(a, k) + Math.sqrt(besideOwn[i])),
+    );
   }
 }
 
@@ -125,8 +146,8 @@ function knownAt(stack: Float32Array, k: number): number {
   return stack[k + COVERAGE] < LEAST_COVERAGE ? 1 : Math.min(1, Math.max(0, stack[k + KNOWN] / stack[k + COVERAGE]));
 }
 
-function errorAt(stack: Float32Array, k: number): number {
-  return (Math.max(0, stack[k + ERROR]) + USUAL_COVERAGE * USUAL_ERROR) / (Math.max(0, stack[k + RENDERED]) + USUAL_COVERAGE);
+function errorAt(stack: Float32Array, k: number, besideIt: number): number {
+  return (Math.max(0, stack[k + ERROR]) + besideIt + USUAL_COVERAGE * USUAL_ERROR) / (Math.max(0, stack[k + RENDERED]) + USUAL_COVERAGE);
 }
 
 /** The light that a block is off by a frame away. */
