@@ -1,3 +1,4 @@
+import { DREDGER_SCENE } from '../src/dredger';
 import { emptyMesh, addBlock, addSheet, addTurned, ballProfile } from '../src/solid/mesh';
 import { chain, HERE, inverse, moved, placed, turnedAbout, type Vector } from '../src/solid/placement';
 import { exposeSolid, NOTHING_FAR, renderSolid, type SolidScene } from '../src/solid/render-solid';
@@ -97,7 +98,7 @@ test('a camera that moves moves everything the other way, and a true exposure is
 });
 
 test('every scene makes the same triangles at every moment, all of its objects are seen, and it moves', () => {
-  for (const scene of solidScenes(SIZE.width)) {
+  for (const scene of [...solidScenes(SIZE.width), DREDGER_SCENE]) {
     const [now, later] = [0, 0.7].map((t) => {
       const mesh = emptyMesh();
       scene.build(mesh, t);
