@@ -39,7 +39,7 @@ describe('verdict', () => {
     const verdict = verdictOf(mapWith('hidden', SMALL, 0.25), all, FACTS);
     expect(verdict).toMatchObject({ word: 'fine', markedShare: 0.25, seenShare: 0, touched: COUNT });
     expect(verdict.causes).toHaveLength(1);
-    expect(verdict.expectedPsnr).toBeCloseTo(-10 * Math.log10(0.25 * SMALL ** 2), 5);
+    expect(verdict.expectedPsnr).toBeCloseTo(-10 * Math.log10(0.4 * 0.25 * SMALL ** 2), 5);
   });
   test('of small errors the worst are marked, three tenths at most; what would be seen always is', () => {
     const ramp = (most: number) => Float32Array.from({ length: COUNT }, (_, i) => (most * i) / (COUNT - 1));

@@ -59,6 +59,8 @@ const FINE_SHARE = 0.03,
   /** From here on a render costs less than looking after it. */
   RERENDER_SHARE = 0.1,
   WORTH_SAYING = 0.002,
+  /** What is expected is the error of the worst channel; the mean of four squares is so much of its square (0.38 to 0.45, measured). */
+  OF_CHANNELS = 0.4,
   /** A cause of less than this share of what is seen does not change the verdict by being mended. */
   WORTH_FIXING = 0.25;
 
@@ -100,7 +102,7 @@ export function verdictOf(map: TrustMap, touched: Uint8Array, facts: TrustFacts)
     markedFrom: from,
     markedShare: marked / count,
     seenShare,
-    expectedPsnr: decibel(squares / count),
+    expectedPsnr: decibel((OF_CHANNELS * squares) / count),
     causes,
   };
 }

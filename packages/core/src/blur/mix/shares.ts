@@ -21,7 +21,9 @@ const USUAL_COVERAGE = 0.1,
   /** Rendered coverage below which less is expected to be off, as little of it tells. */
   LEAST_RENDERED = 0.02;
 /** How much what is off where a frame shows nothing counts, at that frame's time: enough to keep fragments out, and no more (the whole of it costs what shines 0.4 dB). */
-const BESIDE = 0.1;
+const BESIDE = 0.1,
+  /** And how much of it is expected to be left in the mix. */
+  BESIDE_OFF = 0.25;
 /** Shares below this, and this near to all, are none and all: the other frame is not rendered there. */
 const NO_SHARE = 0.01;
 /** A neighbour that is foreseen this badly and is this unlike shows something else: what lies behind a cut. Light that changes leaves it alike, noise near. */
@@ -123,8 +125,8 @@ function weigh(
     shares[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
     // Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part.
     errors[i] = Math.hypot(
-      (1 - shares[i]) * time * (lightOff(b, k) + Math.sqrt(besideNeighbour[i])),
-      shares[i] * (1 - time) * (lightOff(a, k) + Math.sqrt(besideOwn[i])),
+      (1 - shares[i]) * time * (lightOff(b, k) + BESIDE_OFF * Math.sqrt(besideNeighbour[i])),
+      shares[i] * (1 - time) * (lightOff(a, k) + BESIDE_OFF * Math.sqrt(besideOwn[i])),
     );
   }
 }
