@@ -111,8 +111,8 @@ describe('what a blur is made from', () => {
     hidden: Uint8Array.of(0, HIDDEN_SEEN, HIDDEN_MADE_UP, 0),
   } as unknown as BlurPlan;
   const preview = { figure: () => Promise.resolve(Float32Array.of(0, 3, 12, 48)) } as unknown as BlurPreview;
-  const look = (name: Parameters<typeof showPlan>[0], samples: 'auto' | number = 'auto') =>
-    showPlan(name, plan, {} as Shutter, samples, preview);
+  const look = (name: Parameters<typeof showPlan>[0], samples: 'auto' | number = 'auto', blurred: unknown = null) =>
+    showPlan(name, plan, {} as Shutter, samples, preview, blurred as never);
   const pixel = ({ rgba }: { rgba: Float32Array }, i: number) => [...rgba.slice(i * 4, i * 4 + 3)].map((v) => Number(v.toFixed(3)));
 
   test('a colour a layer, the same for the same, none for nothing', async () => {
@@ -136,12 +136,20 @@ describe('what a blur is made from', () => {
     const [red, , blue] = pixel(few, 3);
     expect(red).toBeGreaterThan(4 * blue);
   });
+  test('what comes from the neighbours is shown once the exact picture is there', async () => {
+    const exact = { quality: 'final', report: { mixed: ['before', 'after'], mixedShare: 0.31 } };
+    const shares = { across: 1, down: 1, values: Float32Array.of(0.42) };
+    const shown = await look('frames', 'auto', { ...exact, neighbourShares: shares });
+    expect(shown.note).toBe('from the frame before and the frame after: 31 % in all, up to 42 % where it is bright');
+    expect(pixel(shown, 1)).toEqual(pixel(shown, 3));
+    expect(Math.min(...pixel(shown, 1))).toBeGreaterThan(Math.max(...pixel(shown, 0)));
+    expect((await look('frames', 'auto', { ...exact, neighbourShares: null })).note).toBe('this frame alone');
+    for (const passing of [null, { ...exact, quality: 'draft' }, { ...exact, isOld: true }])
+      expect((await look('frames', 'auto', passing)).note).toContain('on its way');
+  });
   test('these looks are known', () =>
-    expect((['layers', 'bends', 'hidden', 'slices', 'sharp', 'trust'] as const).map(isPlanLook)).toEqual([
-      true,
-      true,
-      true,
-      true,
+    expect((['layers', 'bends', 'hidden', 'slices', 'frames', 'sharp', 'trust'] as const).map(isPlanLook)).toEqual([
+      ...Array.from({ length: 5 }, () => true),
       false,
       false,
     ]));

@@ -27,7 +27,15 @@ export { prepareBlur, type PrepareStage } from './blur/plan/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/plan/reduce-passes';
 export { giveBack, reuseMemory, sharedCopy, sharedFloats, sharedMemoryOf } from './blur/model/shared-floats';
 export { mixFrames, mixReach, neighboursToMix, type MixRequest, type WantedNeighbours } from './blur/mix/mix-frames';
-export type { FrameMix, MixedPlan, MixPart, NeighbourPlan } from './blur/model/frame-mix';
+export {
+  overExposure,
+  toBlocks,
+  type BlockPlane,
+  type FrameMix,
+  type MixedPlan,
+  type MixPart,
+  type NeighbourPlan,
+} from './blur/model/frame-mix';
 export { describeBlur } from './blur/render/describe-blur';
 export { keptShare, limitSpeeds } from './blur/render/limit-speeds';
 export { HIDDEN_MADE_UP, HIDDEN_SEEN } from './blur/model/blur-plan';

@@ -17,6 +17,7 @@ export function modeOf(look: Look, hasBlur: boolean, hasField: boolean): 'a' | '
     case 'bends':
     case 'hidden':
     case 'slices':
+    case 'frames':
       return 'a';
     case 'blurred':
       return hasBlur ? 'b' : 'a';

@@ -1,13 +1,19 @@
-import { HIDDEN_MADE_UP, HIDDEN_SEEN, PIXELS_PER_SLICE, type BlurPlan, type Shutter } from '@ivrex/core';
+import { HIDDEN_MADE_UP, HIDDEN_SEEN, PIXELS_PER_SLICE, sampleBilinear, toBlocks, type BlurPlan, type Shutter } from '@ivrex/core';
 import type { BlurPreview } from '../workers/blur-preview';
 import { objectColour, type ShownPixels } from './data-picture';
-import type { Look } from './view-store';
+import type { Look, ViewState } from './view-store';
 
 /** Looks that show what the blur of this frame is made from. */
-export const PLAN_LOOKS = ['layers', 'bends', 'hidden', 'slices'] as const;
+export const PLAN_LOOKS = ['layers', 'bends', 'hidden', 'slices', 'frames'] as const;
 export type PlanLook = (typeof PLAN_LOOKS)[number];
 
-export const PLAN_LOOK_NAMES: Record<PlanLook, string> = { layers: 'Layers', bends: 'Bends', hidden: 'Hidden', slices: 'Slices' };
+export const PLAN_LOOK_NAMES: Record<PlanLook, string> = {
+  layers: 'Layers',
+  bends: 'Bends',
+  hidden: 'Hidden',
+  slices: 'Slices',
+  frames: 'Frames',
+};
 
 export function isPlanLook(look: Look): look is PlanLook {
   return (PLAN_LOOKS as readonly Look[]).includes(look);
@@ -19,12 +25,15 @@ export async function showPlan(
   shutter: Shutter,
   samples: 'auto' | number,
   preview: BlurPreview,
+  blurred: ViewState['blurred'],
 ): Promise<ShownPixels> {
   switch (look) {
     case 'layers':
       return showLayers(plan);
     case 'hidden':
       return showHidden(plan);
+    case 'frames':
+      return showFrames(plan, blurred);
     case 'bends': {
       const bends = await preview.figure(plan, shutter, 'bends');
       const most = largest(bends);
@@ -54,6 +63,30 @@ function showLayers({ width, height, layerOf, layers }: BlurPlan): ShownPixels {
   const rgba = new Float32Array(width * height * 4);
   for (let i = 0; i < layerOf.length; i++) put(rgba, i, colours[layerOf[i]]);
   return { width, height, rgba, note: layers.length === 1 ? 'one layer' : `${layers.length} layers, a colour each` };
+}
+
+/** How much of each place comes from the frames before and after. */
+function showFrames(plan: BlurPlan, blurred: ViewState['blurred']): ShownPixels {
+  const { width, height } = plan,
+    none = (note: string) => heat(plan, new Float32Array(width * height), 0, note);
+  if (blurred?.quality !== 'final' || blurred.isOld === true)
+    return none('the exact picture is on its way: drafts are of this frame alone');
+  const { neighbourShares: shares, report } = blurred;
+  if (shares === null) return none('this frame alone');
+  const values = new Float32Array(width * height);
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i++) values[i] = sampleBilinear(shares.values, shares.across, shares.down, toBlocks(x), toBlocks(y));
+  const most = largest(values);
+  return heat(
+    plan,
+    values,
+    most,
+    `from the frame ${report.mixed.join(' and the frame ')}: ${percent(report.mixedShare)} in all, up to ${percent(most)} where it is bright`,
+  );
+}
+
+function percent(share: number): string {
+  return `${Math.round(100 * share)} %`;
 }
 
 const FOUND = [0.16, 0.52, 0.56] as const,

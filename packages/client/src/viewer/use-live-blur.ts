@@ -47,7 +47,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
   const element: Element = { ...kept, encoding: kept.encoding ?? proposed, repairs: unrepaired ? [] : kept.repairs };
   const shutter = shutterAt(shutterPlan, frame);
   const comparesBlur = useView((s) => s.look === 'compare' && (s.compare.a.kind === 'blurred' || s.compare.b.kind === 'blurred'));
-  const showsBlur = look === 'blurred' || look === 'wipe' || comparesBlur;
+  const showsBlur = look === 'blurred' || look === 'wipe' || look === 'frames' || comparesBlur;
   const wanted = wantedBy(settings, shutterPlan, frame),
     reach = mixReach(wanted, shutter);
   const field = fieldKey(detail, element, frame),
@@ -190,7 +190,9 @@ function usePlanLook(
   limits: ShutterPlan,
   samples: 'auto' | number,
 ): void {
-  const shutterKey = JSON.stringify([shutter, limits.floorPx, limits.ceilingPx, samples]);
+  // Only this look is made of the picture.
+  const blurred = useView((s) => (look === 'frames' ? s.blurred : null)),
+    shutterKey = JSON.stringify([shutter, limits.floorPx, limits.ceilingPx, samples]);
   useEffect(() => {
     if (!isPlanLook(look)) return;
     if (plan === null || preview === null) {
@@ -198,14 +200,14 @@ function usePlanLook(
       return;
     }
     let current = true;
-    showPlan(look, plan, shutter, samples, preview).then(
+    showPlan(look, plan, shutter, samples, preview, blurred).then(
       (planLook) => current && useView.setState({ planLook }),
       (error: unknown) => current && useView.setState({ planLook: null, problem: sentenceOf(error) }),
     );
     return () => {
       current = false;
     };
-  }, [preview, plan, look, shutterKey]);
+  }, [preview, plan, look, shutterKey, blurred]);
 }
 
 /** The plan to render from: while it moves, the small one unless its pixels would be seen. */

@@ -26,7 +26,8 @@ export type Look =
   | 'layers'
   | 'bends'
   | 'hidden'
-  | 'slices';
+  | 'slices'
+  | 'frames';
 export type Under = 'checker' | 'black' | 'grey' | 'plate';
 export type ChannelView = 'all' | 'r' | 'g' | 'b' | 'a';
 

@@ -3,8 +3,10 @@ import {
   IvrexError,
   TILE_PX,
   UNTREATED,
+  overExposure,
   sharedMemoryOf,
   type ApplySettings,
+  type BlockPlane,
   type BlurPlan,
   type BlurQuality,
   type MixedPlan,
@@ -29,6 +31,8 @@ export interface PreviewPicture {
   /** What was used, mixed-in neighbours with it. */
   readonly report: PlanReport;
   readonly milliseconds: number;
+  /** What comes from neighbouring frames, by block; null: this frame alone. */
+  readonly neighbourShares: BlockPlane | null;
 }
 
 export interface RenderRequest extends Pick<ApplySettings, 'shutter' | 'quality' | 'samples'> {
@@ -212,7 +216,8 @@ export class BlurPreview {
       const mixed = await this.mixed(request, held);
       if (ticket !== this.newest) return null;
       if (mixed === null) await this.treat(request.slot, held, request);
-      const { plan, out } = held;
+      const { plan, out } = held,
+        neighbourShares = !mixed?.mix ? null : overExposure('shares', plan, mixed.mix, request.shutter);
       let slices = 0;
       const picture = (): PreviewPicture => ({
         width: plan.width,
@@ -223,6 +228,7 @@ export class BlurPreview {
         slices,
         report: (mixed ?? held).plan.report,
         milliseconds: performance.now() - start,
+        neighbourShares,
       });
       const visible = request.visible === null ? null : tilesOf(request.visible, plan);
       if (visible !== null) {

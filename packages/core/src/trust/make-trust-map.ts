@@ -1,7 +1,6 @@
 import { renderRows } from '../blur/render/apply';
-import { BLOCK_PX, toBlocks, type MixPart } from '../blur/model/frame-mix';
+import { BLOCK_PX, lightOf, overExposure, toBlocks } from '../blur/model/frame-mix';
 import { sampleBilinear } from '../raster/bilinear';
-import { sliceTimes } from '../shutter/shutter';
 import type { OpenSlices, PlannedLayer } from '../blur/model/blur-plan';
 import { SEEN, UNKNOWN } from '../blur/occlusion/frame-look';
 import { sourceErrors, type SourceErrors } from './source-errors';
@@ -59,32 +58,25 @@ function shareWithNeighbours(
   { plan: { width, height }, shutter, mix, blurred }: TrustRequest,
   causes: Readonly<Record<TrustCause, Float32Array>>,
 ): void {
-  const across = Math.ceil(width / BLOCK_PX),
-    down = Math.ceil(height / BLOCK_PX),
-    blocks = across * down;
-  const light = (part: MixPart) => sliceTimes(shutter, 1, part.from, part.to).weights[0],
-    shares = new Float32Array(blocks),
-    foreseen = new Float32Array(blocks);
-  let alone = mix === null ? 1 : 0;
-  mix?.parts.forEach((part, n) => {
-    const of = light(part);
-    if (part.neighbour === 0) alone += of;
-    for (let i = 0; i < blocks; i++) {
-      shares[i] += of * mix.shares[n * blocks + i];
-      foreseen[i] += of * mix.errors[n * blocks + i];
-    }
-  });
+  if (mix === null) {
+    causes.oneFrame.set(causes.disagreement);
+    causes.disagreement.fill(0);
+    return;
+  }
+  const shares = overExposure('shares', { width, height }, mix, shutter),
+    { across, down, values: foreseen } = overExposure('errors', { width, height }, mix, shutter);
+  const alone = mix.parts.reduce((sum, part) => (part.neighbour === 0 ? sum + lightOf(part, shutter) : sum), 0);
   const offAt = (i: number, x: number, y: number) => {
     const there = sampleBilinear(foreseen, across, down, toBlocks(x), toBlocks(y));
     return (FORESEEN * there + DIFFERS * (1 - alone) * causes.disagreement[i]) * detailAt(blurred, width, height, x, y);
   };
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0; x < width; x++, i++) {
-      causes.hidden[i] *= 1 - shares[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)];
+      causes.hidden[i] *= 1 - shares.values[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)];
       causes.oneFrame[i] = alone * causes.disagreement[i];
       // Which of the two causes it is goes by what they would have come to.
       const guessed = causes.path[i] + causes.disagreement[i],
-        off = alone === 1 ? 0 : offAt(i, x, y),
+        off = offAt(i, x, y),
         path = guessed > 0 ? causes.path[i] / guessed : 0;
       causes.path[i] = alone * causes.path[i] + path * off;
       causes.disagreement[i] = (1 - path) * off;

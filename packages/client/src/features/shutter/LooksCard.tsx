@@ -7,6 +7,7 @@ const TIPS: Record<PlanLook, string> = {
   layers: 'Which surfaces were told apart, a colour each',
   bends: 'How far the paths leave a straight line while the shutter is open',
   hidden: 'Where what lies behind was found elsewhere, and where it is made up',
+  frames: 'How much of each place comes from the frames before and after',
   slices: 'How many moments each pixel needs, or how long a fixed number makes each',
 };
 

@@ -1,4 +1,5 @@
-import type { BlurPlan } from './blur-plan';
+import { sliceTimes, type Shutter } from '../../shutter/shutter';
+import type { BlurPlan, Size } from './blur-plan';
 
 /** The plan of a frame beside this one, and when that frame is: one frame before, or one after. */
 export interface NeighbourPlan {
@@ -26,6 +27,31 @@ export interface MixPart {
 
 /** Shares are smooth: one for a block of this side is enough (an eighth of the picture's side costs 0.1 to 0.3 dB). */
 export const BLOCK_PX = 4;
+
+/** Values by block, row by row. */
+export interface BlockPlane {
+  readonly across: number;
+  readonly down: number;
+  readonly values: Float32Array;
+}
+
+/** What a mix holds by part and block, averaged over the light of the whole exposure. */
+export function overExposure(plane: 'shares' | 'errors', { width, height }: Size, mix: FrameMix, shutter: Shutter): BlockPlane {
+  const across = Math.ceil(width / BLOCK_PX),
+    down = Math.ceil(height / BLOCK_PX),
+    values = new Float32Array(across * down);
+  mix.parts.forEach((part, n) => {
+    const light = lightOf(part, shutter),
+      from = n * values.length;
+    for (let i = 0; i < values.length; i++) values[i] += light * mix[plane][from + i];
+  });
+  return { across, down, values };
+}
+
+/** The share of the exposure's light that falls in one of its parts. */
+export function lightOf({ from, to }: MixPart, shutter: Shutter): number {
+  return sliceTimes(shutter, 1, from, to).weights[0];
+}
 
 /** A place in blocks: a block's centre is that of its pixels. */
 export function toBlocks(px: number): number {
