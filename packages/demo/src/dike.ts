@@ -73,7 +73,7 @@ function paintMarsh(u: number, v: number): Paint {
 
 let painted: Texture | null = null;
 
-/** What a camera on the marsh sees through an open shutter that only turns; opaque, RGBA. Light falls off towards nothing. */
+/** What a camera on the marsh sees through an open shutter that only turns; opaque, RGBA. */
 export function exposeDike(
   camera: (t: number) => Placement,
   t: number,

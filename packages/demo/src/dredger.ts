@@ -107,7 +107,7 @@ function addLeg(mesh: Mesh, hip: Placement, phase: number): void {
     knee = chain(upper, moved(0, 0.46, 0), turnedAbout('z', 0.7 + lift + 0.3 * swing));
   addTurned(mesh, LIMB, upper, limbProfile(0.1, 0.075, 0.46), 18, PER_UNIT);
   addTurned(mesh, WOOD, knee, limbProfile(0.075, 0.05, 0.44), 16, PER_UNIT);
-  addTurned(mesh, BODY, chain(hip, moved(0, 0, 0)), ballProfile(0.13, 8), 18, PER_UNIT);
+  addTurned(mesh, BODY, hip, ballProfile(0.13, 8), 18, PER_UNIT);
   addBlock(mesh, BODY, chain(knee, moved(0.03, 0.47, 0), turnedAbout('z', -0.35 - lift)), [0.14, 0.035, 0.09], PER_UNIT, 2);
 }
 

@@ -32,7 +32,7 @@ export function useTrustLook(report: Pick<TrustReport, 'map' | 'verdict'> | null
   }, [look, map, from, beauty, frame, chosen]);
 }
 
-/** The picture in grey; where an error is likely it turns amber, and red where it is likely to be seen. */
+/** The picture in grey; its worst places turn amber, and red where an error is likely to be seen. */
 function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<TrustCause>, from: number): ShownPixels {
   const { width, height, names } = header;
   const wanted = TRUST_CAUSES.filter((cause) => causes.has(cause)).map((cause) => planes[names.indexOf(cause)]);
@@ -48,5 +48,5 @@ function shown({ header, planes }: Raster, picture: Raster, causes: ReadonlySet<
     const [r, g, b] = error >= SEEN_ERROR ? [0.95, 0.3, 0.22] : [0.95, 0.7, 0.2];
     rgba.set([grey + (r - grey) * amount, grey + (g - grey) * amount, grey + (b - grey) * amount, 1], i * 4);
   }
-  return { width, height, rgba, note: 'where the blur is likely to be off: amber a little, red so that it would be seen' };
+  return { width, height, rgba, note: 'where the blur is likely to be off: amber where to look first, red so that it would be seen' };
 }

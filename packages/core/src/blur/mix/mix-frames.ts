@@ -1,7 +1,7 @@
 import type { SpeedLimits } from '../../shutter/shutter-plan';
 import { planReach, type Shutter } from '../../shutter/shutter';
 import type { BlurPlan, BlurQuality, OpenSlices, PathChoice, PlanReport } from '../model/blur-plan';
-import { BLOCK_PX, type FrameMix, type MixedPlan, type NeighbourPlan } from '../model/frame-mix';
+import { BLOCK_PX, overExposure, type FrameMix, type MixedPlan, type NeighbourPlan } from '../model/frame-mix';
 import { foreseePair, mixOf, partsOf, type ForeseenPair } from './shares';
 
 /** What decides whether the neighbours' blur is mixed into a frame's. */
@@ -54,7 +54,7 @@ export function mixFrames(
   }
   const mix = mixOf(plan, pairs, shutter, open);
   return {
-    plan: { ...plan, report: withMix(plan.report, wanted, outcomes, mix === null ? 0 : mixedShare(plan, mix)) },
+    plan: { ...plan, report: withMix(plan.report, wanted, outcomes, mix === null ? 0 : mixedShare(plan, mix, shutter)) },
     neighbours: there.filter(({ at }) => outcomes.get(at) === 'mixed'),
     mix,
   };
@@ -92,17 +92,16 @@ function withMix(report: PlanReport, wanted: WantedNeighbours, outcomes: Readonl
 }
 
 /** Of all that the picture shows while the shutter is open: the share that comes from the neighbours, over what is covered. */
-function mixedShare({ sharp, width, height }: BlurPlan, mix: FrameMix): number {
-  const across = Math.ceil(width / BLOCK_PX),
-    blocks = across * Math.ceil(height / BLOCK_PX);
+function mixedShare({ sharp, width, height }: BlurPlan, mix: FrameMix, shutter: Shutter): number {
+  const { across, values } = overExposure('shares', { width, height }, mix, shutter);
   let sum = 0,
     covered = 0;
-  for (let i = 0; i < blocks; i++) {
+  for (let i = 0; i < values.length; i++) {
     const x = Math.min(width - 1, (i % across) * BLOCK_PX + BLOCK_PX / 2),
       y = Math.min(height - 1, Math.floor(i / across) * BLOCK_PX + BLOCK_PX / 2),
       alpha = sharp[(y * width + x) * 4 + 3];
     covered += alpha;
-    mix.parts.forEach(({ from, to }, n) => (sum += alpha * (to - from) * mix.shares[n * blocks + i]));
+    sum += alpha * values[i];
   }
   return covered === 0 ? 0 : sum / covered;
 }

@@ -20,7 +20,7 @@ const USUAL_COVERAGE = 0.1,
   LEAST_COVERAGE = 0.004,
   /** Rendered coverage below which less is expected to be off, as little of it tells. */
   LEAST_RENDERED = 0.02;
-/** How much what is off where a frame shows nothing counts, at that frame's time: enough to keep fragments out, and no more (the whole of it costs what shines 0.4 dB). */
+/** The weight, at a frame's own time, of errors where that frame shows nothing: it keeps fragments out (with all of the weight sparks lose 0.4 dB). */
 const BESIDE = 0.1,
   /** And how much of it is expected to be left in the mix. */
   BESIDE_OFF = 0.25;
