@@ -12,15 +12,15 @@ import {
   type ShutterPlan,
 } from '@ivrex/core';
 import { explainIssue, shutterPlanSchema } from '@ivrex/contract';
-import { frameFile, parsePattern } from '@ivrex/media';
-import { openBlurInputs, withBlurInputs, type BlurInputOptions } from './blur-inputs';
+import { frameFile, parsePattern, type BlurFrame } from '@ivrex/media';
+import { openBlurInputs, withBlurInputs, withLights, type BlurInputOptions, type BlurInputs, type LightOptions } from './blur-inputs';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { abortOn, type CliHost } from './host';
 import { framesToRender, loadShutter } from './inputs';
 import { answer, progress, warn } from './output';
 
-interface BlurOptions extends BlurInputOptions {
+interface BlurOptions extends BlurInputOptions, LightOptions {
   readonly out: string;
   readonly opens?: number;
   readonly closes?: number;
@@ -40,7 +40,7 @@ interface BlurOptions extends BlurInputOptions {
 }
 
 export function blurCommand(host: CliHost): Command {
-  return withBlurInputs(new Command('blur'))
+  return withLights(withBlurInputs(new Command('blur')))
     .description('apply the shutter to a sharp sequence')
     .requiredOption('--out <pattern>')
     .option('--opens <frames>', 'when the shutter opens, relative to the frame', parseNumber('opens'))
@@ -96,7 +96,8 @@ async function shutterOf(options: BlurOptions): Promise<ShutterPlan> {
 
 async function blur(host: CliHost, options: BlurOptions): Promise<void> {
   const shutter = await shutterOf(options);
-  const { beauty, sourcesAt, besideAt } = await openBlurInputs(host, options);
+  const { lights, ...surface } = await openBlurInputs(host, options, options),
+    { beauty } = surface;
   const out = parsePattern(options.out).pattern;
   const frames = framesToRender(beauty.sequence, options.frames, options.beauty);
   if (out.padding === null && frames.length > 1)
@@ -111,18 +112,17 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
   try {
     for (const frame of frames) {
       try {
-        const blurred = await pool.blur(
-          {
-            sources: sourcesAt(frame),
-            ...besideAt(frame),
-            bothFrames: options.bothFrames,
-            path: options.path,
-            hidden: options.hidden,
-            limits: shutter,
-            settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
-          },
-          stop.signal,
-        );
+        const blurOf = ({ sourcesAt, besideAt }: Pick<BlurInputs, 'sourcesAt' | 'besideAt'>): BlurFrame => ({
+          sources: sourcesAt(frame),
+          ...besideAt(frame),
+          bothFrames: options.bothFrames,
+          path: options.path,
+          hidden: options.hidden,
+          limits: shutter,
+          settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
+        });
+        const lit = lights.map((light) => ({ name: light.name, opacity: 1, frame: blurOf(light) }));
+        const blurred = await pool.blur({ ...blurOf(surface), lights: lit }, stop.signal);
         await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
         mostSlices = Math.max(mostSlices, blurred.mostSlices);
         report = blurred.report;

@@ -1,12 +1,17 @@
-import { keyedValue, type ShutterPlan } from '@ivrex/core';
+import { keyedValue, lightWord, type ShutterPlan } from '@ivrex/core';
 import type { ElementPlace } from './assembly';
 import type { ElementId, PassId } from './ids';
 import { elementSchema, type Element, type Role, type ShotSettings } from './settings';
 import { roleOf, type Pass } from './shot';
 
-/** The shutter that an element has: its own or the shot's, before its factor. */
-export function shutterOf({ shutter }: Pick<ShotSettings, 'shutter'>, element: Pick<Element, 'shutter'>): ShutterPlan {
-  return element.shutter ?? shutter;
+/** The shutter that an element has: its own, its surface's or the shot's, before its factor. */
+export function shutterOf(settings: Pick<ShotSettings, 'shutter' | 'elements'>, element: Element): ShutterPlan {
+  return element.shutter ?? surfaceOf(settings, element)?.shutter ?? settings.shutter;
+}
+
+/** The strength of an element's shutter is multiplied by this: a light pass's by its surface's too. */
+export function factorOf(settings: Pick<ShotSettings, 'elements'>, element: Element): number {
+  return element.factor * (surfaceOf(settings, element)?.factor ?? 1);
 }
 
 /** A shutter at so many times its strength. */
@@ -16,8 +21,8 @@ export function byFactor(plan: ShutterPlan, factor: number): ShutterPlan {
 }
 
 /** The shutter that an element is blurred under. */
-export function shutterOfElement(settings: Pick<ShotSettings, 'shutter'>, element: Pick<Element, 'shutter' | 'factor'>): ShutterPlan {
-  return byFactor(shutterOf(settings, element), element.factor);
+export function shutterOfElement(settings: Pick<ShotSettings, 'shutter' | 'elements'>, element: Element): ShutterPlan {
+  return byFactor(shutterOf(settings, element), factorOf(settings, element));
 }
 
 /**
@@ -40,7 +45,9 @@ export function changeFocused(settings: ShotSettings, id: ElementId | null, chan
 /** Elements that read their motion alike: after a change of one of them all are as that one. A link to an element that is gone is let go. */
 export function keepLinks(before: ShotSettings, after: ShotSettings): ShotSettings {
   const ids = new Set(after.elements.map((e) => e.id));
-  const linked = after.elements.map((e) => (e.readAs !== null && (!ids.has(e.readAs) || e.readAs === e.id) ? { ...e, readAs: null } : e));
+  // A light pass of an element that is gone, or is one itself, would be nowhere.
+  const placed = after.elements.map((e) => (e.lightOf !== null && surfaceOf(after, e) === null ? { ...e, lightOf: null } : e));
+  const linked = placed.map((e) => (e.readAs !== null && (!ids.has(e.readAs) || e.readAs === e.id) ? { ...e, readAs: null } : e));
   const rootOf = (e: Element): ElementId => {
     let at = e;
     // A circle of links would have no root: after as many steps as there are elements it is cut.
@@ -64,11 +71,70 @@ export function keepLinks(before: ShotSettings, after: ShotSettings): ShotSettin
   };
 }
 
-/** The nearest first. */
+/** Elements that are laid over each other, the nearest first. Light passes are part of another one. */
 export function stackOf({ elements, assembly }: Pick<ShotSettings, 'elements' | 'assembly'>): Element[] {
   const { order } = assembly;
   const place = (e: Element) => order.indexOf(e.id);
-  return [...elements].sort((a, b) => place(a) - place(b));
+  return elements.filter((e) => surfaceOf({ elements }, e) === null).sort((a, b) => place(a) - place(b));
+}
+
+/** The same, each followed by its light passes. */
+export function listedElements(settings: Pick<ShotSettings, 'elements' | 'assembly'>): Element[] {
+  return stackOf(settings).flatMap((e) => [e, ...lightPassesOf(settings, e)]);
+}
+
+/** The element that a light pass belongs to; null for one in its own right. */
+export function surfaceOf({ elements }: Pick<ShotSettings, 'elements'>, { id, lightOf }: Pick<Element, 'id' | 'lightOf'>): Element | null {
+  return lightOf === null || lightOf === id ? null : (elements.find((e) => e.id === lightOf && e.lightOf === null) ?? null);
+}
+
+export function lightPassesOf({ elements }: Pick<ShotSettings, 'elements'>, { id, lightOf }: Pick<Element, 'id' | 'lightOf'>): Element[] {
+  return lightOf !== null ? [] : elements.filter((e) => e.lightOf === id && e.id !== id);
+}
+
+/** A light pass that is blurred apart: one without a picture, or without motion that is read, stays with the surface. */
+export function isApart({ beauty, motion, encoding }: Element): boolean {
+  return beauty !== null && motion !== null && encoding !== null;
+}
+
+/** The light passes that are taken out of an element's beauty and blurred apart, hidden ones too. */
+export function lightsOf(settings: Pick<ShotSettings, 'elements'>, element: Pick<Element, 'id' | 'lightOf'>): Element[] {
+  return lightPassesOf(settings, element).filter(isApart);
+}
+
+/** The settings with the first element's light passes left in its beauty. */
+export function withoutLights<T extends Pick<ShotSettings, 'elements'>>(settings: T): T {
+  const lights = lightPassesOf(settings, settings.elements[0]);
+  return lights.length === 0 ? settings : { ...settings, elements: settings.elements.filter((e) => !lights.includes(e)) };
+}
+
+/** The element as it is blurred: a light pass covers what its surface covers, and is cut, defocused and hidden by others as that is. */
+export function blurredElement(settings: Pick<ShotSettings, 'elements'>, element: Element): Element {
+  const surface = surfaceOf(settings, element);
+  if (surface === null) return element;
+  const { depth, depthEncoding, ids, idChannel, matte, place } = surface;
+  return {
+    ...element,
+    depth,
+    depthEncoding,
+    ids,
+    idChannel,
+    matte,
+    place: {
+      ...element.place,
+      edge: place.edge,
+      defocus: place.defocus,
+      shadow: null,
+      fromPlate: false,
+      blend: 'over',
+      gradeWhen: 'before',
+    },
+  };
+}
+
+/** When an element is graded: one with light passes once they are added, as a grade of parts is not the grade of their sum. */
+export function gradeWhenOf(settings: Pick<ShotSettings, 'elements'>, element: Element): ElementPlace['gradeWhen'] {
+  return lightsOf(settings, element).length > 0 ? 'after' : element.place.gradeWhen;
 }
 
 export function opacityAt({ opacity, opacityKeys }: Pick<ElementPlace, 'opacity' | 'opacityKeys'>, frame: number): number {
@@ -147,6 +213,16 @@ export function proposedElements(settings: ShotSettings, passes: readonly Pass[]
       place: { ...main.place, ...PLAIN_PLACE, shadow: { reads, way }, blend: way === 'multiply' ? 'multiply' : 'over' },
     });
   }
+  for (const p of passes.filter((o) => isFree(o, 'light'))) {
+    const surface = elements.find((e) => e.lightOf === null && passOf(passes, e)?.sequenceId === p.sequenceId) ?? main,
+      beauty = passOf(passes, surface),
+      word = lightWord(p.layer === '' ? p.name : p.layer);
+    if (beauty === undefined || beauty.width !== p.width || beauty.height !== p.height) continue;
+    const motion = passes.find(
+      (o) => roleOf(settings, o) === 'motion' && word !== null && lightWord(o.layer === '' ? o.name : o.layer) === word,
+    );
+    add({ name: p.layer === '' ? p.name : p.layer, beauty: p.id, ...readAlike(motion ?? null), lightOf: surface.id });
+  }
   for (const p of passes.filter((o) => isFree(o, 'beauty') && beside(o, 'motion') !== null && o.width === passOf(passes, main)?.width))
     add({
       name: p.name,
@@ -198,7 +274,8 @@ export function withElements(settings: ShotSettings, added: readonly Element[]):
   const elements = [...settings.elements, ...added],
     order = stackOf(settings).map((e) => e.id);
   const isOfPlate = (id: ElementId) => elements.find((e) => e.id === id)?.place.fromPlate ?? false;
-  for (const { id, place } of added) {
+  for (const { id, place, lightOf } of added) {
+    if (lightOf !== null) continue;
     if (place.shadow !== null) order.push(id);
     else if (place.fromPlate) order.unshift(id);
     else {

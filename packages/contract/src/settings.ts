@@ -32,6 +32,11 @@ export const elementSchema = z.strictObject({
   /** Null: all that the pictures cover. */
   matte: elementMatteSchema.nullable().default(null),
   encoding: encodingSchema.nullable(),
+  /**
+   * The element that this is a light pass of (reflection, refraction, specular): it is taken out of that element's beauty, blurred with motion of its
+   * own and added again. Null: an element in its own right.
+   */
+  lightOf: elementIdSchema.nullable().default(null),
   /** The element whose encoding and repairs these are: they change together. */
   readAs: elementIdSchema.nullable().default(null),
   shutter: shutterPlanSchema.nullable(),

@@ -57,6 +57,7 @@ export * from './compare/compare-within';
 export * from './colour/display-transform';
 export * from './colour/luma';
 export * from './passes/guess-role';
+export * from './passes/light-passes';
 export * from './passes/measure-pass';
 export * from './colour/picture-reading';
 export type { PartKind } from './exr/header';

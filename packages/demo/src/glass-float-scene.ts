@@ -122,6 +122,35 @@ function paintGlass(u: number, v: number): Paint {
   return [0.1 * swirl, 0.42 * swirl, 0.3 * swirl, 1];
 }
 
+/** The mill's lantern chains: an upright plane behind the camera, along which they run at this many metres a frame. Nothing but the float shows it. */
+export const LANTERNS = { z: 1.2, perFrame: 1.45 } as const;
+
+/** One lantern in every field of so many metres. */
+const APART = { x: 2.4, y: 1.7 } as const;
+
+/** Adds the light at a place of the lanterns' plane at a time, so many times as bright, to `out[at]` and the two after it. */
+export function lanternLight(x: number, y: number, t: number, factor: number, out: Float32Array, at: number): void {
+  const along = x - LANTERNS.perFrame * t;
+  // The canvas that they hang before, lit by them.
+  let glow = 0.7 * step(-3.5, -1, y) * step(9, 6, y) * fractalNoise(along * 0.5, y * 0.8, 210, 4),
+    lamp = 0;
+  const column = Math.floor(along / APART.x),
+    row = Math.floor(y / APART.y);
+  for (let k = column - 1; k <= column + 1; k++) {
+    for (let n = Math.max(-2, row - 1); n <= Math.min(4, row + 1); n++) {
+      const any = (seed: number) => valueNoise(k * 7.3, n * 5.7, seed) - 0.5;
+      const size = 0.36 + 0.3 * any(211),
+        dx = along - (k + 0.5 + 0.9 * any(212)) * APART.x,
+        r = Math.hypot(dx, y - (n + 0.5 + 0.9 * any(213)) * APART.y);
+      lamp += 14 * (Math.abs(dx) < 0.06 ? 0.3 : 1) * step(size, size * 0.75, r);
+      glow += 0.7 / (1 + (r / 0.4) ** 2);
+    }
+  }
+  out[at] += factor * (lamp + 0.9 * glow);
+  out[at + 1] += factor * (0.62 * lamp + 0.55 * glow);
+  out[at + 2] += factor * (0.25 * lamp + 0.3 * glow);
+}
+
 /** `scale` is pixels a unit of artwork. */
 export function makeScene(scale = 1): Scene {
   const post = (x: number, z: number, width: number, seed: number): Board => {

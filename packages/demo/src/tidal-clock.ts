@@ -3,7 +3,7 @@ import { encodeExr, lumaOf, viewColours, windowOfSize, type Attribute, type Imag
 import { loadPicture, savePng8, writeFileAtomic, type NodeHost } from '@ivrex/media';
 import type { Card } from './card';
 import { DREDGER, DREDGER_REFERENCES, dredgerFile, makeDredgerFile, type DredgerKind } from './dredger';
-import { GLASS_FLOAT, makeGlassFloatFile } from './glass-float';
+import { FLOAT_REFERENCES, GLASS_FLOAT, makeGlassFloatFile, type GlassFloatKind } from './glass-float';
 import { makeHeron } from './heron';
 import { renderBlurred, renderNoisy, renderSharp, type DemoSize, type FrameSize } from './render-cards';
 import { makeSaltSprayFile, SALT_SPRAY, saltSprayFile, type SaltSprayKind } from './salt-spray';
@@ -37,7 +37,7 @@ export type DemoFile = { readonly shot: DemoShot; readonly frame: number; readon
   | { readonly shot: 'TC_010'; readonly kind: HeronKind }
   | { readonly shot: 'TC_020'; readonly kind: WheelRoomKind }
   | { readonly shot: 'TC_030'; readonly kind: SaltSprayKind }
-  | { readonly shot: 'TC_040'; readonly kind: 'float' | 'mill' }
+  | { readonly shot: 'TC_040'; readonly kind: GlassFloatKind }
   | { readonly shot: 'TC_050'; readonly kind: DredgerKind }
   | { readonly shot: 'look'; readonly kind: 'still' | 'lut' }
 );
@@ -63,11 +63,11 @@ export function demoFiles(): DemoFile[] {
     .flatMap((frame) =>
       (['spray', 'velocity'] as const).map((kind): DemoFile => ({ shot: 'TC_030', kind, frame, file: saltSprayFile(kind, frame) })),
     );
-  const float = (['float', 'mill'] as const).flatMap((kind) =>
-    frames
-      .slice(0, GLASS_FLOAT.frames)
-      .map((frame): DemoFile => ({ shot: 'TC_040', kind, frame, file: path.join('TC_040', `TC_040_${kind}.${frame}.exr`) })),
-  );
+  const truck = frames.slice(0, GLASS_FLOAT.frames),
+    float = (kind: GlassFloatKind, frame: number): DemoFile => {
+      const name = kind === 'reference' ? 'TC_040_float_blur180' : `TC_040_${kind}`;
+      return { shot: 'TC_040', kind, frame, file: path.join('TC_040', `${name}.${frame}.exr`) };
+    };
   const walk = frames.slice(0, DREDGER.frames),
     dredger = (kind: DredgerKind, frame: number): DemoFile => ({ shot: 'TC_050', kind, frame, file: dredgerFile(kind, frame) });
   const still = LOOK_FRAME;
@@ -76,7 +76,9 @@ export function demoFiles(): DemoFile[] {
     ...REFERENCE_FRAMES.map((f) => heron('reference', 'TC_010_heron_blur180', f)),
     ...GRAINY_FRAMES.map((f) => heron('grainy', 'TC_010_heron_ref', f)),
     ...frames.flatMap(wheels),
-    ...float,
+    ...truck.map((f) => float('float', f)),
+    ...FLOAT_REFERENCES.map((f) => float('reference', f)),
+    ...truck.map((f) => float('mill', f)),
     ...spray,
     ...walk.map((f) => dredger('dredger', f)),
     ...DREDGER_REFERENCES.map((f) => dredger('reference', f)),
@@ -94,13 +96,14 @@ export function demoFiles(): DemoFile[] {
 export const LOOK_FRAME = 1012;
 
 /** Rises when files that are there already are no longer what the demo is; `changedSince` names them. */
-export const DEMO_VERSION = 2;
+export const DEMO_VERSION = 3;
 
 /** Files that a production of an earlier version holds differently. */
 export function changedSince(version: number): DemoFile[] {
-  if (version >= 2) return [];
   return demoFiles().filter(
-    ({ shot, kind }) => kind === 'still' || (shot === 'TC_010' && kind === 'plate') || (shot === 'TC_040' && kind === 'float'),
+    ({ shot, kind }) =>
+      (version < 2 && (kind === 'still' || (shot === 'TC_010' && kind === 'plate'))) ||
+      (version < 3 && shot === 'TC_040' && kind === 'float'),
   );
 }
 

@@ -7,6 +7,7 @@ export const ROLE_NAMES: Record<Role, string> = {
   ids: 'Object ids',
   matte: 'Matte',
   shadow: 'Shadow',
+  light: 'Light pass',
   plate: 'Plate',
   reference: 'Reference, blurred',
   other: 'Other',

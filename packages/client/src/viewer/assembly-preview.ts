@@ -1,45 +1,24 @@
 import kernelsUrl from '@ivrex/kernels/kernels.wasm?url';
 import { wrap, type Remote } from 'comlink';
-import {
-  mixReach,
-  type BlurQuality,
-  type Finish,
-  type FitSize,
-  type PlateFit,
-  type Shutter,
-  type SpeedFigures,
-  type Treatment,
-  type WantedNeighbours,
-} from '@ivrex/core';
+import type { BlurQuality, Finish, FitSize, PlateFit, SpeedFigures } from '@ivrex/core';
 import type { AssembleWorker, HalfPicture, LaidElement, StillInputs } from '../workers/assemble-worker';
-import { BlurPreview, type PreviewPicture } from '../workers/blur-preview';
-import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
-import type { FrameInputs, PlanSlot } from '../workers/blur-work';
+import { draftFactor, ElementBlur, type BlurredPicture, type MovingJob } from './element-blur';
 
 /** One element of the frame that is shown. */
 export interface ElementJob {
   readonly laid: LaidElement;
   readonly name: string;
   readonly from: MovingJob | StillJob;
+  /** Light passes that are blurred apart and added. */
+  readonly lights: readonly LightJob[];
 }
 
-export interface MovingJob {
-  readonly kind: 'moving';
-  /** Everything that its plan depends on, but for its reach. */
-  readonly planKey: string;
-  /** Everything that the blurred element depends on. */
-  readonly resultKey: string;
-  readonly width: number;
-  readonly height: number;
-  readonly shutter: Shutter;
-  readonly samples: 'auto' | number;
-  /** In pixels of the full picture. */
-  readonly treatment: Treatment;
-  /** Neighbours that an exact picture is mixed with. */
-  readonly wanted: WantedNeighbours;
-  load(): Promise<{ inputs: Omit<FrameInputs, 'reachFrames'>; notes: readonly string[] }>;
-  /** A neighbour as a frame of its own; null where it is not there. */
-  loadNeighbour(at: -1 | 1): Promise<{ inputs: Omit<FrameInputs, 'reachFrames'>; notes: readonly string[] } | null>;
+export interface LightJob {
+  readonly id: string;
+  readonly name: string;
+  /** So many times as bright, above 0. */
+  readonly opacity: number;
+  readonly from: MovingJob;
 }
 
 export interface StillJob {
@@ -64,81 +43,8 @@ export interface AssembledPicture extends HalfPicture {
   readonly notes: readonly string[];
 }
 
-/** Larger pictures are worked on as smaller ones: about what a screen shows. */
-const SCREEN_WIDTH = 1280,
-  SCREEN_HEIGHT = 720;
-
-/** How many times smaller a draft is. */
-export function draftFactor({ width, height }: { readonly width: number; readonly height: number }): number {
-  return Math.max(1, Math.ceil(Math.max(width / SCREEN_WIDTH, height / SCREEN_HEIGHT)));
-}
-
-/** Lengths in pixels of a picture that is `factor` times smaller. */
-export function scaledTreatment({ limits, grade, lens }: Treatment, factor: number): Treatment {
-  const by = (v: number | null) => (v === null ? null : v / factor);
-  return {
-    limits: { floorPx: by(limits.floorPx), ceilingPx: by(limits.ceilingPx) },
-    grade,
-    lens: lens && { ...lens, farPx: lens.farPx / factor, nearPx: lens.nearPx / factor, mostPx: lens.mostPx / factor },
-  };
-}
-
-/** The blur of one element. The plan that drafts are made of is kept as long as it holds; a larger one for the exact picture is given up at once. */
-class ElementBlur {
-  private readonly preview = new BlurPreview(startBlurThread, RENDER_THREADS);
-  private base = '';
-  /** Of the frame that its plan is of. */
-  speeds: SpeedFigures | null = null;
-  private readonly held = new Map<PlanSlot, readonly string[]>();
-
-  /** Null when a newer request took its place. */
-  async picture(job: MovingJob, quality: BlurQuality): Promise<KeptElement | null> {
-    const smaller = draftFactor(job),
-      factor = quality === 'draft' ? smaller : 1,
-      slot = factor === 1 ? 'full' : 'screen';
-    const reach = mixReach(job.wanted, job.shutter);
-    const base = `${job.planKey}/${reach}`;
-    if (base !== this.base) {
-      this.preview.forget();
-      this.held.clear();
-      this.base = base;
-    }
-    if (!this.held.has(slot)) {
-      const { inputs, notes } = await job.load();
-      this.speeds = await this.preview.speeds(inputs);
-      const plan = await this.preview.prepare(slot, { ...inputs, reachFrames: reach }, factor);
-      if (plan === null) return null;
-      this.held.set(slot, [...plan.report.warnings, ...notes]);
-    }
-    if (quality === 'final')
-      for (const at of job.wanted.at)
-        await this.preview.prepareNeighbour(at, async () => {
-          const there = await job.loadNeighbour(at);
-          return there && { ...there.inputs, reachFrames: reach };
-        });
-    const { shutter, samples } = job;
-    const treatment = scaledTreatment(job.treatment, factor);
-    const picture = await this.preview.render({ slot, shutter, quality, samples, treatment, visible: null, mix: job.wanted });
-    const notes = [...(this.held.get(slot) ?? []), ...(picture?.report.notes ?? [])];
-    if (slot === 'full' && smaller > 1) {
-      this.held.delete(slot);
-      await this.preview.drop(slot);
-    }
-    return picture && { picture, notes };
-  }
-
-  close(): void {
-    this.preview.close();
-  }
-}
-
 /** Blurred elements, by what they depend on, the longest unused dropped first. */
 const MOST_BYTES = 384 * 2 ** 20;
-
-interface KeptElement {
-  readonly picture: PreviewPicture;
-  readonly notes: readonly string[];
-}
 
 /**
  * All elements over the plate in the page's workers: a draft at once, the exact picture at rest. Only what changed is made again: a grade after the
@@ -146,7 +52,7 @@ interface KeptElement {
  */
 export class AssemblyPreview {
   private readonly blurs = new Map<string, ElementBlur>();
-  private readonly kept = new Map<string, KeptElement>();
+  private readonly kept = new Map<string, BlurredPicture>();
   private readonly thread = new Worker(new URL('../workers/assemble-worker.ts', import.meta.url), { type: 'module' });
   private readonly worker: Promise<Remote<AssembleWorker>>;
   /** What the worker holds, by element. */
@@ -194,7 +100,7 @@ export class AssemblyPreview {
     const factor = quality === 'draft' ? draftFactor(job.size) : 1;
     const width = Math.ceil(job.size.width / factor),
       height = Math.ceil(job.size.height / factor);
-    this.closeOthers(job.elements.map((e) => e.laid.id));
+    this.closeOthers(job.elements.flatMap((e) => [e.laid.id, ...e.lights.map((light) => light.id)]));
     await worker.keep(job.elements.map((e) => e.laid.id));
     const plate = this.putPlate(worker, job, width, height);
     const made = await Promise.all(job.elements.map((element) => this.put(worker, element, quality)));
@@ -222,42 +128,47 @@ export class AssemblyPreview {
     this.plateKey = key;
   }
 
-  /** Makes an element and gives it to the worker, unless it is there. Its notes; null when it went out of date. */
+  /** Makes an element with its light passes and gives it to the worker, unless it is there. Its notes; null when it went out of date. */
   private async put(
     worker: Remote<AssembleWorker>,
-    { laid: { id }, name, from }: ElementJob,
+    { laid: { id }, name, from, lights }: ElementJob,
     quality: BlurQuality,
   ): Promise<string[] | null> {
-    const about = (notes: readonly string[]) => notes.map((note) => `${name}: ${note}`);
-    if (from.kind === 'still') {
-      const key = `${from.resultKey}/${quality}`;
-      if (this.given.get(id) !== key) {
-        await worker.putStill(id, key, await from.load(quality));
-        this.given.set(id, key);
-      }
-      return [];
-    }
-    const final = `${from.resultKey}/final`,
-      wanted = `${from.resultKey}/${quality}`;
-    // An exact picture that is there is better than any draft.
-    const found = this.use(final) ?? this.use(wanted);
-    const key = this.kept.has(final) ? final : wanted;
-    let made = found;
-    if (made === null) {
-      const blur = this.blurs.get(id) ?? new ElementBlur();
-      this.blurs.set(id, blur);
-      made = await blur.picture(from, quality);
-      if (made === null) return null;
-      this.keep(key, made);
-    }
+    const [own, ...lit] = await Promise.all([
+      from.kind === 'still' ? null : this.blurred(id, from, quality),
+      ...lights.map((light) => this.blurred(light.id, light.from, quality)),
+    ]);
+    if ((own === null && from.kind !== 'still') || lit.includes(null)) return null;
+    const factors = lights.map(({ opacity }) => opacity);
+    const key = [own?.key ?? `${from.resultKey}/${quality}`, ...lit.map((light) => light?.key), ...factors].join('+');
     if (this.given.get(id) !== key) {
-      await worker.put(id, key, made.picture);
+      // Under no key while it is put together: who comes in between puts it together anew.
+      this.given.delete(id);
+      if (own !== null) await worker.put(id, key, own.made.picture);
+      else if (from.kind === 'still') await worker.putStill(id, key, await from.load(quality));
+      for (const [n, light] of lit.entries()) if (light !== null) await worker.addLight(id, light.made.picture, factors[n]);
       this.given.set(id, key);
     }
-    return about(made.notes);
+    const notes = lit.flatMap((light, n) => light?.made.notes.map((note) => `${lights[n].name}: ${note}`) ?? []);
+    return [...(own?.made.notes.map((note) => `${name}: ${note}`) ?? []), ...notes];
   }
 
-  private use(key: string): KeptElement | null {
+  /** One blurred picture and what it is known by; null when it went out of date. */
+  private async blurred(id: string, job: MovingJob, quality: BlurQuality): Promise<{ key: string; made: BlurredPicture } | null> {
+    const final = `${job.resultKey}/final`,
+      wanted = `${job.resultKey}/${quality}`;
+    // An exact picture that is there is better than any draft.
+    const found = this.use(final) ?? this.use(wanted);
+    if (found !== null) return { key: this.kept.has(final) ? final : wanted, made: found };
+    const blur = this.blurs.get(id) ?? new ElementBlur();
+    this.blurs.set(id, blur);
+    const made = await blur.picture(job, quality);
+    if (made === null) return null;
+    this.keep(wanted, made);
+    return { key: wanted, made };
+  }
+
+  private use(key: string): BlurredPicture | null {
     const found = this.kept.get(key);
     if (found === undefined) return null;
     this.kept.delete(key);
@@ -265,7 +176,7 @@ export class AssemblyPreview {
     return found;
   }
 
-  private keep(key: string, made: KeptElement): void {
+  private keep(key: string, made: BlurredPicture): void {
     this.kept.set(key, made);
     let total = 0;
     for (const { picture } of this.kept.values()) total += picture.halves.byteLength;

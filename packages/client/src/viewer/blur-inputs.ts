@@ -1,7 +1,18 @@
-import { readingOf, type Element, type ElementMatte, type Raster, type ShotDetail } from '@ivrex/contract';
+import {
+  blurredElement,
+  lightsOf,
+  readingOf,
+  surfaceOf,
+  type Element,
+  type ElementMatte,
+  type PassId,
+  type Raster,
+  type ShotDetail,
+} from '@ivrex/contract';
 import {
   decodeDepth,
   depthChannelNames,
+  IvrexError,
   noSuchChannel,
   objectIds,
   storedDepth,
@@ -14,7 +25,8 @@ import { depthEncodingOf } from '../api/depth';
 import { loadRaster } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
 import { namedPlanes } from './data-picture';
-import type { FrameInputs, FrameRasters, ShapeInputs } from '../workers/blur-work';
+import type { FrameInputs, FrameRasters } from '../workers/blur-work';
+import type { PictureParts, ShapeInputs } from '../workers/shaped-picture';
 import { rateOf } from './blur-keys';
 
 export type LoadedInputs = Omit<FrameInputs, 'path' | 'hidden' | 'reachFrames' | 'previous' | 'next' | 'background'>;
@@ -28,7 +40,12 @@ export const NOTHING_AROUND: Around = { previous: null, next: null, background: 
 /** The frames before and after, where all their passes are there, and the clean background. What can't be loaded is done without, and said. */
 export async function loadAround(detail: ShotDetail, element: Element, frame: number, now: LoadedInputs): Promise<Around> {
   const { hidden, background } = detail.settings;
-  const passes = [element.beauty, element.motion, element.depth, element.ids, element.matte?.pass ?? null].filter((pass) => pass !== null);
+  const { depth, ids, matte } = blurredElement(detail.settings, element),
+    surface = surfaceOf(detail.settings, element),
+    lights = lightsOf(detail.settings, element).map((light) => light.beauty);
+  const passes = [element.beauty, element.motion, depth, ids, matte?.pass ?? null, surface?.beauty ?? null, ...lights].filter(
+    (pass) => pass !== null,
+  );
   const isThere = (f: number) => passes.every((pass) => detail.passes.find((p) => p.id === pass)?.frames?.includes(f) ?? false);
   const notes: string[] = [];
   const orNote = <T>(what: string, work: Promise<T | null>): Promise<T | null> =>
@@ -45,7 +62,7 @@ export async function loadAround(detail: ShotDetail, element: Element, frame: nu
   };
   const behind = async (): Promise<FrameInputs['background']> => {
     // What lies behind a cut-out or a shadow is another element.
-    if (background === null || hidden === 'off' || element.matte !== null || element.place.shadow !== null) return null;
+    if (background === null || hidden === 'off' || matte !== null || element.place.shadow !== null || surface !== null) return null;
     const {
       header: { width, height },
       planes,
@@ -83,13 +100,54 @@ export async function loadInputs(detail: ShotDetail, element: Element, frame: nu
 }
 
 /** How an element is made of its pictures. */
-export function shapeInputs({ passes, settings }: ShotDetail, { beauty, matte, place }: Element): ShapeInputs {
-  const pass = passes.find((p) => p.id === beauty);
-  const alpha = pass === undefined ? null : readingOf(settings, pass).alpha;
-  const hasAlpha =
-    alpha !== null &&
-    (alpha.kind === 'borrowed' || (alpha.kind !== 'none' && (pass?.channels.some((c) => /^a(lpha)?$/i.test(c.name)) ?? false)));
-  return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha };
+export function shapeInputs(detail: ShotDetail, element: Element): ShapeInputs {
+  const { matte, place } = blurredElement(detail.settings, element),
+    covering = surfaceOf(detail.settings, element) ?? element;
+  return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha: alphaKind(detail, covering.beauty) !== null };
+}
+
+/** How a picture's alpha is stored; null where it says nothing. */
+function alphaKind({ passes, settings }: ShotDetail, id: PassId | null): 'straight' | 'premultiplied' | null {
+  const pass = passes.find((p) => p.id === id);
+  if (pass === undefined) return null;
+  const { alpha } = readingOf(settings, pass);
+  if (alpha.kind === 'borrowed') return alpha.premultiplied ? 'premultiplied' : 'straight';
+  if (alpha.kind === 'none' || !pass.channels.some((c) => /^a(lpha)?$/i.test(c.name))) return null;
+  return alpha.kind === 'straight' ? 'straight' : 'premultiplied';
+}
+
+/** The pictures that an element's is put together of. @throws when a light pass has another size than the picture that it is part of */
+export async function loadParts(
+  detail: ShotDetail,
+  element: Element,
+  frame: number,
+): Promise<Omit<PictureParts, 'matte'> & { readonly width: number; readonly height: number }> {
+  const { settings } = detail,
+    surface = surfaceOf(settings, element)?.beauty ?? null;
+  if (element.beauty === null) throw new TypeError('the element is not complete');
+  const isStraight = (whole: PassId | null, light: PassId | null) =>
+    alphaKind(detail, whole) === 'straight' && alphaKind(detail, light) === null;
+  const picture = await loadRaster(element.beauty, frame, 'picture'),
+    { width, height } = picture.header;
+  const partOf = async (id: PassId): Promise<Uint16Array> => {
+    const { header, planes } = await loadRaster(id, frame, 'picture');
+    if (header.width !== width || header.height !== height)
+      throw new IvrexError(
+        'sizeMismatch',
+        `a light pass and the beauty that it is part of are ${header.width} x ${header.height} and ${width} x ${height}`,
+      );
+    return planes[0] as Uint16Array;
+  };
+  const without = lightsOf(settings, element).flatMap(({ name, beauty }) => (beauty === null ? [] : [{ name, beauty }]));
+  return {
+    width,
+    height,
+    beauty: picture.planes[0] as Uint16Array,
+    without: await Promise.all(
+      without.map(async ({ name, beauty }) => ({ name, rgba: await partOf(beauty), isStraight: isStraight(element.beauty, beauty) })),
+    ),
+    cover: surface && { rgba: await partOf(surface), isStraight: isStraight(surface, element.beauty) },
+  };
 }
 
 /** Planes of a matte pass as they are stored. */
@@ -109,25 +167,25 @@ async function loadRasters(
   element: Element,
   frame: number,
 ): Promise<{ width: number; height: number; rasters: FrameRasters }> {
-  const { beauty, motion, depth, ids, idChannel, matte } = element;
-  if (beauty === null || motion === null) throw new TypeError('the element is not complete');
-  const [picture, vectors, distances, objects, cut, depthEncoding] = await Promise.all([
-    loadRaster(beauty, frame, 'picture'),
+  const blurred = blurredElement(detail.settings, element),
+    { motion, depth, ids, idChannel, matte } = blurred;
+  if (motion === null) throw new TypeError('the element is not complete');
+  const [{ width, height, ...parts }, vectors, distances, objects, cut, depthEncoding] = await Promise.all([
+    loadParts(detail, element, frame),
     loadRaster(motion, frame, 'planes'),
     depth && loadRaster(depth, frame, 'planes'),
     ids && loadRaster(ids, frame, 'planes'),
     loadMattePlanes(matte, frame),
-    depthEncodingOf(detail, element),
+    depthEncodingOf(detail, blurred),
   ]);
-  const { width, height } = picture.header;
   const planes = new Map(namedPlanes(vectors).map(({ name, data }) => [name, data]));
   return {
     width,
     height,
     rasters: {
-      beauty: picture.planes[0] as Uint16Array,
+      ...parts,
       motion: { width: vectors.header.width, height: vectors.header.height, planes, types: typesOf(detail, motion) },
-      depth: distances && depthEncoding && depthPlane(detail, element, distances, depthEncoding, width, height),
+      depth: distances && depthEncoding && depthPlane(detail, blurred, distances, depthEncoding, width, height),
       matte: cut,
       ids: objects && atSize(objects, objectIds(namedPlanes(objects), objects.header.width, idChannel), width, height),
     },

@@ -1,12 +1,25 @@
-import { opacityAt, passBelow, shutterOfElement, stackOf, type Element, type Pass, type ShotDetail } from '@ivrex/contract';
-import { plateFrame, shutterAt } from '@ivrex/core';
+import {
+  blurredElement,
+  gradeWhenOf,
+  lightsOf,
+  opacityAt,
+  passBelow,
+  shutterOfElement,
+  stackOf,
+  type Element,
+  type Pass,
+  type ShotDetail,
+  type ShotSettings,
+} from '@ivrex/contract';
+import { plateFrame, type Lens } from '@ivrex/core';
 import { useEffect, useRef } from 'react';
 import { loadRaster, stampOf } from '../api/raster-cache';
 import { sentenceOf } from '../api/request';
-import { AssemblyPreview, type AssemblyJob, type ElementJob } from './assembly-preview';
+import { AssemblyPreview, type AssemblyJob, type ElementJob, type LightJob } from './assembly-preview';
 import { depthEncodingOf } from '../api/depth';
-import { depthPlane, loadAround, loadInputs, loadNeighbour, loadMattePlanes, shapeInputs } from './blur-inputs';
-import { blurKey, planKey, wantedBy } from './blur-keys';
+import { depthPlane, loadMattePlanes, loadParts, shapeInputs } from './blur-inputs';
+import { blurredLights } from './blur-keys';
+import { movingJob } from './moving-job';
 import { useView } from './view-store';
 
 const SETTLE_MS = 180,
@@ -80,7 +93,7 @@ export function useAssembly(whole: ShotDetail): void {
 
 function shownElements({ settings }: ShotDetail, solo: string | null): Element[] {
   const stack = stackOf(settings);
-  return solo === null ? stack.filter((e) => e.place.visible) : stack.filter((e) => e.id === solo);
+  return solo === null ? stack.filter((e) => e.place.visible) : settings.elements.filter((e) => e.id === solo);
 }
 
 /** Why the picture can't be made at all. */
@@ -130,87 +143,74 @@ function plateOf(detail: ShotDetail, plate: Pass, frame: number): NonNullable<As
 
 function elementJob(detail: ShotDetail, element: Element, frame: number): ElementJob {
   const { settings, passes } = detail,
-    { place, name, depth } = element;
-  const pass = passes.find((p) => p.id === element.beauty);
-  const before = place.gradeWhen === 'before' ? place.grade : null;
-  const lens = place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
+    { place, name } = element;
+  const gradeWhen = gradeWhenOf(settings, element),
+    before = gradeWhen === 'before' ? place.grade : null;
+  const { depth, depthEncoding, matte } = element,
+    lens = lensOf(settings, element);
   const laid = {
     id: element.id,
     blend: place.shadow === null ? place.blend : place.shadow.way === 'multiply' ? ('multiply' as const) : ('over' as const),
     opacity: opacityAt(place, frame),
-    grade: place.gradeWhen === 'after' ? place.grade : null,
+    grade: gradeWhen === 'after' ? place.grade : null,
     wantsGrain: !place.fromPlate && place.shadow === null,
   };
   const shutter = shutterOfElement(settings, element);
-  const treated = JSON.stringify([before, lens]);
+  const lights = blurredLights(settings, element, shutter).flatMap((light): LightJob[] => {
+    const { id, name, place } = light.element,
+      opacity = place.visible ? opacityAt(place, frame) : 0;
+    return opacity === 0 ? [] : [{ id, name, opacity, from: movingJob(detail, light.element, light.shutter, frame, place.grade, lens) }];
+  });
   if (element.motion === null || place.fromPlate) {
     const below = passBelow(settings, passes),
       number = below !== null && below.id === element.beauty ? plateNumber(detail, below, frame) : frame;
-    const stamps = [element.beauty, element.matte?.pass ?? null, depth].map(stampOf);
+    const taken = lightsOf(settings, element).map((light) => light.beauty),
+      stamps = [element.beauty, matte?.pass ?? null, depth, ...taken].map(stampOf);
     return {
       laid,
       name,
+      lights,
       from: {
         kind: 'still',
         resultKey: JSON.stringify([
           element.beauty,
-          element.matte,
+          taken,
+          matte,
           depth,
-          element.depthEncoding,
+          depthEncoding,
           place.edge,
           place.shadow,
           number,
           frame,
           stamps,
-          treated,
+          before,
+          lens,
         ]),
         load: async (quality) => {
-          if (element.beauty === null) throw new TypeError('the element is not complete');
-          const [picture, matte, distances, depthEncoding] = await Promise.all([
-            loadRaster(element.beauty, number, 'picture'),
-            loadMattePlanes(element.matte, frame),
+          const [parts, cut, distances, encoding] = await Promise.all([
+            loadParts(detail, element, number),
+            loadMattePlanes(matte, frame),
             lens && depth ? loadRaster(depth, frame, 'planes') : null,
             lens ? depthEncodingOf(detail, element) : null,
           ]);
-          const { width, height } = picture.header;
+          const { width, height } = parts;
           return {
             ...shapeInputs(detail, element),
-            picture: { width, height, halves: picture.planes[0] as Uint16Array },
-            matte,
+            ...parts,
+            matte: cut,
             grade: before,
             lens,
-            depth: distances && depthEncoding && depthPlane(detail, element, distances, depthEncoding, width, height),
+            depth: distances && encoding && depthPlane(detail, element, distances, encoding, width, height),
             quality,
           };
         },
       },
     };
   }
-  return {
-    laid,
-    name,
-    from: {
-      kind: 'moving',
-      planKey: planKey(detail, element, frame),
-      resultKey: `${blurKey(detail, element, shutter, frame)}/${treated}`,
-      width: pass?.width ?? detail.shot.width,
-      height: pass?.height ?? detail.shot.height,
-      shutter: shutterAt(shutter, frame),
-      samples: settings.samples,
-      wanted: wantedBy(settings, shutter, frame),
-      treatment: { limits: { floorPx: shutter.floorPx, ceilingPx: shutter.ceilingPx }, grade: before, lens },
-      load: async () => {
-        const now = await loadInputs(detail, element, frame);
-        const { notes, ...around } = await loadAround(detail, element, frame, now);
-        return { inputs: { ...now, ...around, path: settings.path, hidden: settings.hidden }, notes };
-      },
-      loadNeighbour: async (at) => {
-        const now = await loadInputs(detail, element, frame),
-          there = await loadNeighbour(detail, element, frame, at, await loadAround(detail, element, frame, now));
-        if (there === null) return null;
-        const { notes, ...inputs } = there;
-        return { inputs: { ...inputs, path: settings.path, hidden: settings.hidden }, notes };
-      },
-    },
-  };
+  return { laid, name, lights, from: movingJob(detail, element, shutter, frame, before, lens) };
+}
+
+function lensOf(settings: ShotSettings, element: Element): Lens | null {
+  const { place, depth } = blurredElement(settings, element);
+  return place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
 }

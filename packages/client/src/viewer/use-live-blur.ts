@@ -1,5 +1,5 @@
 import { mixReach, shutterAt, UNTREATED, type BlurPlan, type Shutter, type ShutterPlan } from '@ivrex/core';
-import type { Element, ShotDetail } from '@ivrex/contract';
+import type { Element, ElementId, ShotDetail } from '@ivrex/contract';
 import { useEffect, useRef, useState } from 'react';
 import { sentenceOf } from '../api/request';
 import type { Area } from '../workers/areas';
@@ -8,7 +8,9 @@ import { RENDER_THREADS, startBlurThread } from '../workers/blur-threads';
 import type { PlanSlot } from '../workers/blur-work';
 import { keepBlur, keptBlur } from './blur-cache';
 import { loadAround, loadInputs, loadNeighbour, NOTHING_AROUND, type Around, type LoadedInputs } from './blur-inputs';
-import { blurKey, fieldKey, planKey, wantedBy } from './blur-keys';
+import { blurKey, blurredLights, fieldKey, planKey, wantedBy } from './blur-keys';
+import { ElementBlur } from './element-blur';
+import { movingJob } from './moving-job';
 import { fitPlacement } from './placement';
 import { isPlanLook, showPlan } from './plan-looks';
 import { useView, type Look } from './view-store';
@@ -32,6 +34,7 @@ interface Plans {
 /** Keeps the motion field and the blurred picture of the current frame up to date: a draft at once, the exact one at rest. */
 export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void {
   const preview = useRef<BlurPreview | null>(null);
+  const lightBlurs = useRef(new Map<ElementId, ElementBlur>());
   const frame = useView((s) => s.frame),
     look = useView((s) => s.look),
     paths = useView((s) => s.paths),
@@ -64,6 +67,8 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
     return () => {
       preview.current = null;
       made.close();
+      for (const blur of lightBlurs.current.values()) blur.close();
+      lightBlurs.current.clear();
     };
   }, []);
 
@@ -147,6 +152,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const show = (picture: PreviewPicture) => {
         if (current) set({ blurred: { ...picture, frame: plans.frame } });
       };
+      const lights = blurredLights(settings, element, shutterPlan);
       const visible = quality === 'final' ? visibleArea(detail.shot) : null;
       const around = [...plans.around.notes];
       if (quality === 'final') {
@@ -161,16 +167,47 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
         if (!current) return;
       }
       const request = { slot, shutter, quality, samples: settings.samples, treatment, visible, mix: wanted };
-      const picture = await preview.current?.render(request, show);
-      if (!picture) return;
+      // Without its light passes a picture is not what it will be: all of it is shown, or nothing yet.
+      const surface = await preview.current?.render(request, lights.length === 0 ? show : undefined);
+      if (!surface || !preview.current || !current) return;
+      const added = await lightPictures(lights, quality, source);
+      if (added === null || !current) return;
+      around.push(...added.notes);
+      const picture = added.pictures.length === 0 ? surface : await preview.current.withLights(surface, added.pictures);
       show(picture);
       const report = { ...picture.report, notes: [...around, ...picture.report.notes] };
       if (current && quality === 'final') set({ report });
       // A small picture made for the screen is a passing one.
       if (slot === 'full') keepBlur(result, { picture, report });
     };
-    if (keptBlur(result) === null) void render('draft');
-    const rest = setTimeout(() => void (useView.getState().playing ? null : render('final')), SETTLE_MS);
+    /** Each light pass as large as its surface is; null when a newer request took the place of one. */
+    const lightPictures = async (
+      lights: ReturnType<typeof blurredLights>,
+      quality: 'draft' | 'final',
+      { width }: BlurPlan,
+    ): Promise<{ pictures: PreviewPicture[]; notes: string[] } | null> => {
+      for (const [id, blur] of lightBlurs.current) {
+        if (lights.some((light) => light.element.id === id)) continue;
+        blur.close();
+        lightBlurs.current.delete(id);
+      }
+      const pictures: PreviewPicture[] = [],
+        notes: string[] = [];
+      for (const light of lights) {
+        const { id, name } = light.element,
+          blur = lightBlurs.current.get(id) ?? new ElementBlur();
+        lightBlurs.current.set(id, blur);
+        const job = movingJob(detail, light.element, light.shutter, plans.frame, null, null);
+        const made = await blur.picture(job, quality, Math.round(job.width / width));
+        if (made === null) return null;
+        pictures.push(made.picture);
+        notes.push(...made.notes.map((note) => `${name}: ${note}`));
+      }
+      return { pictures, notes };
+    };
+    const failed = (error: unknown) => current && set({ problem: sentenceOf(error), working: false });
+    if (keptBlur(result) === null) render('draft').catch(failed);
+    const rest = setTimeout(() => void (useView.getState().playing ? null : render('final').catch(failed)), SETTLE_MS);
     return () => {
       current = false;
       clearTimeout(rest);

@@ -1,4 +1,5 @@
 import {
+  addLight,
   apertureTable,
   assembleRows,
   blurRadius,
@@ -6,22 +7,19 @@ import {
   defocusPicture,
   fitPlate,
   gradeTables,
-  mattePlane,
   reduceColours,
   reducedSize,
   resizePicture,
-  shapePicture,
   type AssembledElement,
   type Finish,
   type FitSize,
   type Grade,
   type Lens,
-  type MattePlanes,
   type PlateFit,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels } from '@ivrex/kernels';
 import { expose, transfer } from 'comlink';
-import type { ShapeInputs } from './blur-work';
+import { shapedPicture, type PictureInputs } from './shaped-picture';
 
 /** Interleaved premultiplied halves. */
 export interface HalfPicture {
@@ -31,9 +29,7 @@ export interface HalfPicture {
 }
 
 /** An element that does not move. */
-export interface StillInputs extends ShapeInputs {
-  readonly picture: HalfPicture;
-  readonly matte: MattePlanes | null;
+export interface StillInputs extends PictureInputs {
   readonly grade: Grade | null;
   /** In pixels of the picture. */
   readonly lens: Lens | null;
@@ -90,14 +86,21 @@ const api = {
   put(id: string, key: string, { width, height, halves }: HalfPicture): void {
     pictures.set(id, { key, width, height, rgba: widened(halves) });
   },
-  putStill(id: string, key: string, { picture, matte, choice, hasAlpha, shape, grade, lens, depth, quality }: StillInputs): void {
-    const { width, height } = picture;
-    const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
-    let rgba = shapePicture(widened(picture.halves), width, height, hasAlpha, cut, shape);
+  /** Light that was blurred apart, onto an element of the same size that was put before. */
+  addLight(id: string, { width, height, halves }: HalfPicture, factor: number): void {
+    const held = pictures.get(id);
+    if (held === undefined) return;
+    if (held.width !== width || held.height !== height)
+      throw new Error(`a light pass of ${width} x ${height} does not fit a picture of ${held.width} x ${held.height}`);
+    addLight(held.rgba, widened(halves), factor);
+  },
+  putStill(id: string, key: string, { grade, lens, depth, quality, ...parts }: StillInputs): void {
+    const { width, height } = parts;
+    let { rgba } = shapedPicture(parts, widened);
     const tables = gradeTables(grade);
     if (tables !== null) started().grade(rgba, tables);
     if (lens !== null && depth !== null) {
-      const radii = completeDepth(depth, picture.width, { ids: null, motion: null }).map((d) => blurRadius(lens, d));
+      const radii = completeDepth(depth, width, { ids: null, motion: null }).map((d) => blurRadius(lens, d));
       let most = 0;
       for (const radius of radii) most = Math.max(most, radius);
       rgba = defocusPicture(rgba, width, height, radii, apertureTable(lens.aperture, most, quality), started());

@@ -108,6 +108,16 @@ export class BlurPreview {
     return valueOf(await renderers[renderers.length - 1].worker.decode(inputs));
   }
 
+  /** A picture that was rendered, with light passes that were blurred apart from it. */
+  async withLights(picture: PreviewPicture, lights: readonly PreviewPicture[]): Promise<PreviewPicture> {
+    const renderers = await this.renderers;
+    const halves = await renderers[renderers.length - 1].worker.sum(
+      picture.halves,
+      lights.map((light) => ({ halves: light.halves, factor: 1 })),
+    );
+    return { ...picture, halves };
+  }
+
   async speeds(inputs: MotionInputs): Promise<SpeedFigures | null> {
     const renderers = await this.renderers;
     return valueOf(await renderers[renderers.length - 1].worker.speeds(inputs));

@@ -1,5 +1,5 @@
 import {
-  mattePlane,
+  addLight,
   mixFrames,
   pathBends,
   pathLengths,
@@ -13,7 +13,6 @@ import {
   resizeMotionField,
   reuseMemory,
   resizePicture,
-  shapePicture,
   speedFigures,
   sharedCopy,
   sharedFloats,
@@ -23,11 +22,8 @@ import {
   type BlurFramePasses,
   type BlurPlan,
   type BlurQuality,
-  type ElementShape,
   type Encoding,
   type ErrorRecord,
-  type MatteChoice,
-  type MattePlanes,
   type MixedPlan,
   type NeighbourPlan,
   type PathChoice,
@@ -40,11 +36,10 @@ import {
   type WantedNeighbours,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
+import { shapedPicture, type PictureInputs, type PictureParts, type ShapeInputs } from './shaped-picture';
 
 /** The passes of one frame as the page has them. Planes by channel name. */
-export interface FrameRasters {
-  /** Interleaved premultiplied halves. */
-  readonly beauty: Uint16Array;
+export interface FrameRasters extends PictureParts {
   readonly motion: {
     readonly width: number;
     readonly height: number;
@@ -53,16 +48,6 @@ export interface FrameRasters {
   };
   readonly depth: Float32Array | null;
   readonly ids: Float32Array | Uint32Array | null;
-  /** What of the beauty is the element's; null: all of it. */
-  readonly matte: MattePlanes | null;
-}
-
-/** How an element is made of its pictures. */
-export interface ShapeInputs {
-  readonly shape: ElementShape;
-  readonly choice: MatteChoice | null;
-  /** The beauty's alpha says something. */
-  readonly hasAlpha: boolean;
 }
 
 /** One frame with what its blur needs besides. */
@@ -109,6 +94,9 @@ let kernels: Kernels | null = null;
 let openKernels: (() => Promise<Kernels>) | null = null;
 const loaded = new Map<PlanSlot, { own: Kernels; plan: BlurPlan; session: SliceSession }>();
 
+/** Sum of three colours below which a light pass does not shine. */
+const LEAST_LIGHT = 0.05;
+
 function started(): Kernels {
   if (kernels === null) throw new Error('the worker was used before it started');
   return kernels;
@@ -129,16 +117,20 @@ export const blurWork = {
     return answer(() => {
       reuseMemory(spare);
       const { path, hidden, reachFrames, background } = inputs;
-      const passesOf = (rasters: FrameRasters): BlurFramePasses =>
-        reducePasses(
+      const warnings: string[] = [];
+      const passesOf = (rasters: FrameRasters): BlurFramePasses => {
+        const picture = shapedPicture({ ...inputs, ...rasters }, widened);
+        if (rasters === inputs) warnings.push(...picture.warnings);
+        return reducePasses(
           {
-            rgba: shapedPicture({ ...inputs, ...rasters }),
+            rgba: picture.rgba,
             motion: decodeField({ ...inputs, ...rasters }).field,
             depth: rasters.depth,
             ids: rasters.ids,
           },
           factor,
         );
+      };
       const now = passesOf(inputs);
       const plan = prepareBlur({
         ...now,
@@ -156,7 +148,8 @@ export const blurWork = {
         hidden,
         reachFrames,
       });
-      return { plan, depth: now.depth && sharedCopy(now.depth) };
+      const said = { ...plan, report: { ...plan.report, warnings: [...plan.report.warnings, ...warnings] } };
+      return { plan: said, depth: now.depth && sharedCopy(now.depth) };
     });
   },
   figure(plan: BlurPlan, shutter: Shutter, figure: PlanFigure): Float32Array {
@@ -184,7 +177,21 @@ export const blurWork = {
   },
   /** How fast the element's covered pixels go. */
   speeds(inputs: MotionInputs): Answer<SpeedFigures | null> {
-    return answer(() => speedFigures(decodeField(inputs).field, shapedPicture(inputs)));
+    return answer(() => {
+      const rgba = elementPicture(inputs);
+      // A light pass covers all that its surface covers, and is where it shines.
+      if (inputs.cover !== null)
+        for (let i = 0; i < rgba.length; i += 4) if (rgba[i] + rgba[i + 1] + rgba[i + 2] < LEAST_LIGHT) rgba[i + 3] = 0;
+      return speedFigures(decodeField(inputs).field, rgba);
+    });
+  },
+  /** A blurred picture and the light passes that were blurred apart from it, each so many times as bright. Halves, as is the sum. */
+  sum(picture: Uint16Array, lights: readonly { readonly halves: Uint16Array; readonly factor: number }[]): Uint16Array {
+    const sum = widened(picture),
+      out = new Uint16Array(sum.length);
+    for (const { halves, factor } of lights) addLight(sum, widened(halves), factor);
+    started().floatToHalf(sum, out);
+    return out;
   },
   unload(slot: PlanSlot): void {
     loaded.delete(slot);
@@ -217,13 +224,10 @@ function putHalves(rows: Float32Array, width: number, { columns }: ApplySettings
   }
 }
 
-type PictureInputs = Pick<FrameInputs, 'width' | 'height' | 'beauty' | 'matte' | keyof ShapeInputs>;
 export type MotionInputs = PictureInputs & Pick<FrameInputs, 'motion' | 'encoding' | 'repairs' | 'fps'>;
 
-/** The beauty as the element has it. */
-function shapedPicture({ beauty, width, height, matte, choice, hasAlpha, shape }: PictureInputs): Float32Array {
-  const cut = matte && choice && { plane: mattePlane(matte, choice, width, height), invert: choice.invert };
-  return shapePicture(widened(beauty), width, height, hasAlpha, cut, shape);
+function elementPicture(inputs: PictureInputs): Float32Array {
+  return shapedPicture(inputs, widened).rgba;
 }
 
 function widened(halves: Uint16Array): Float32Array {
@@ -243,7 +247,7 @@ function decodeField(inputs: MotionInputs): RepairedField {
 /** The beauty's alpha at the motion's size, nearest pixels. */
 function alphaOf(inputs: MotionInputs): Float32Array {
   const { width, height, motion } = inputs,
-    rgba = shapedPicture(inputs);
+    rgba = elementPicture(inputs);
   const out = new Float32Array(motion.width * motion.height);
   for (let i = 0; i < out.length; i++) {
     const x = Math.min(width - 1, Math.floor((((i % motion.width) + 0.5) * width) / motion.width)),

@@ -1,7 +1,7 @@
 import type { SampleType } from '../raster/image';
 import type { ChannelMeasure, PassMeasure } from './measure-pass';
 
-export const PASS_ROLES = ['beauty', 'motion', 'depth', 'ids', 'matte', 'shadow', 'plate', 'reference', 'other'] as const;
+export const PASS_ROLES = ['beauty', 'motion', 'depth', 'ids', 'matte', 'shadow', 'light', 'plate', 'reference', 'other'] as const;
 export type PassRole = (typeof PASS_ROLES)[number];
 
 /** What a pass seems to be, and why, in words. The artist confirms. `sure` is 0 to 1. */
@@ -30,9 +30,23 @@ export function guessRole(pass: PassNames, measure: PassMeasure | null = null): 
   return byPixels !== null && byPixels.sure > byName.sure ? byPixels : withPixels(byName, measure);
 }
 
+const WHOLE_PICTURE = 'beauty|rgba|main|colou?r';
+
+/** Light that is added to a surface's picture and moves otherwise than the surface. */
+const LIGHT_WORDS = 'reflections?|reflect|refl|refractions?|refract|refr|speculars?|spec|transmission|clearcoat|sheen';
+
+/** The word by which a file or layer says that it is a light pass; null when it doesn't. */
+export function lightWord(text: string): string | null {
+  return new RegExp(`(?:^|[^a-z])(${LIGHT_WORDS})(?=[^a-z]|$)`).exec(wordsOf(text))?.[1] ?? null;
+}
+
+function wordsOf(text: string): string {
+  return text.replace(/([a-z])([A-Z])/g, '$1_$2').toLowerCase();
+}
+
 /** A word of the name, not a part of one: "ids" in "ids.png" and "gear_ids", not in "side". */
 function says(text: string, words: string): boolean {
-  return new RegExp(`(^|[^a-z])(${words})([^a-z]|$)`).test(text.toLowerCase().replace(/([a-z])([A-Z])/g, '$1_$2'));
+  return new RegExp(`(^|[^a-z])(${words})([^a-z]|$)`).test(wordsOf(text));
 }
 
 function guessByName(pass: PassNames): RoleGuess {
@@ -62,6 +76,9 @@ function guessByName(pass: PassNames): RoleGuess {
   if (names.length <= 2 && has(/^z$/i)) return { role: 'depth', sure: 0.95, reason: 'a channel Z' };
   if (pass.channels.length > 0 && pass.channels.every((c) => c.type === 'uint')) return { role: 'ids', sure: 0.8, reason: 'whole numbers' };
   if (names.length === 1 && has(/^a(lpha)?$/i)) return { role: 'matte', sure: 0.9, reason: 'a single coverage channel' };
+  // A folder's name says too little, and a whole picture of it is no part of it.
+  const light = says(text, WHOLE_PICTURE) ? null : lightWord(text.split('/').pop() ?? '');
+  if (colour && light !== null) return { role: 'light', sure: 0.92, reason: `named for a light pass: ${light}` };
   if (!colour) return { role: 'other', sure: 0.3, reason: 'neither a picture nor a known kind of data' };
   if (pass.layer !== '') return { role: 'other', sure: 0.5, reason: 'a colour layer beside the main picture' };
   return (
@@ -69,7 +86,7 @@ function guessByName(pass: PassNames): RoleGuess {
     (pass.movie ? { role: 'plate', sure: 0.8, reason: 'a movie' } : null) ??
     (says(pass.file, 'ref|reference|blurred|blur\\d*|mb')
       ? { role: 'reference', sure: 0.9, reason: 'the file name says that it is blurred' }
-      : { role: 'beauty', sure: says(pass.file, 'beauty|rgba|main|colou?r') ? 0.9 : 0.6, reason: 'the main colour picture' })
+      : { role: 'beauty', sure: says(pass.file, WHOLE_PICTURE) ? 0.9 : 0.6, reason: 'the main colour picture' })
   );
 }
 
@@ -86,6 +103,7 @@ const NAMED_FOR: Record<PassRole, string> = {
   ids: 'ids',
   matte: 'a matte',
   shadow: 'a shadow',
+  light: 'a light pass',
   plate: 'a plate',
   reference: 'a reference',
   other: 'something else',

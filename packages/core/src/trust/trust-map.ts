@@ -28,6 +28,15 @@ export interface TrustMap {
   readonly expected: Float32Array;
 }
 
+/** The map of a sum: of a picture and of one that is added to it so many times as bright. Errors of two blurs are taken as independent. */
+export function addTrust(map: TrustMap, added: TrustMap, factor: number): void {
+  const both = (a: Float32Array, b: Float32Array) => {
+    for (let i = 0; i < a.length; i++) a[i] = Math.hypot(a[i], factor * b[i]);
+  };
+  both(map.expected, added.expected);
+  for (const cause of TRUST_CAUSES) both(map.causes[cause], added.causes[cause]);
+}
+
 export interface TrustRequest {
   readonly plan: BlurPlan;
   readonly shutter: Shutter;

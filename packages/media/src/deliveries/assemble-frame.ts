@@ -1,12 +1,14 @@
 import { NO_FINISH, windowOfSize, type AssembledElement, type Finish } from '@ivrex/core';
 import type { AssembleRequest, SizedElement, StillRequest } from '../tasks/assemble-task';
-import type { BlurFrame } from '../tasks/blur-frame';
+import type { BlurFrame, BlurredLight } from '../tasks/blur-frame';
 import type { BlurPool, MadePicture } from '../tasks/blur-pool';
 
 /** One element of one frame: what it is made from, and how it is laid into the picture. */
 export type FrameElement = Pick<AssembledElement, 'blend' | 'opacity' | 'grade' | 'wantsGrain'> & {
   readonly name: string;
-  readonly from: { readonly kind: 'moving'; readonly frame: BlurFrame } | { readonly kind: 'still'; readonly request: StillRequest };
+  readonly from:
+    | { readonly kind: 'moving'; readonly frame: BlurFrame }
+    | { readonly kind: 'still'; readonly request: StillRequest; readonly lights?: readonly BlurredLight[] };
 };
 
 /** Everything that one frame of an assembled shot reads and does. Plain data. */
@@ -33,7 +35,8 @@ export type MakeElement = (element: FrameElement) => Promise<MadeElement>;
 export async function makeElement(pool: BlurPool, { from, name }: FrameElement, signal?: AbortSignal): Promise<MadeElement> {
   if (from.kind === 'still') {
     const still = await pool.run<'still'>({ kind: 'still', request: from.request }, signal);
-    return { ...still, made: 'as it is', warnings: about(name, still.warnings) };
+    const { made, warnings } = await pool.addLights(still, from.lights ?? [], signal);
+    return { ...still, made: ['as it is', ...made].join('; '), warnings: about(name, [...still.warnings, ...warnings]) };
   }
   const blurred = await pool.blur(from.frame, signal);
   return { ...blurred, warnings: about(name, [...blurred.prepared.warnings, ...blurred.report.warnings]) };

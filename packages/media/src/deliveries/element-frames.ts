@@ -1,19 +1,23 @@
 import {
+  blurredElement,
+  gradeWhenOf,
+  lightsOf,
   opacityAt,
   passBelow,
   shutterOfElement,
   stackOf,
+  surfaceOf,
   type Element,
   type ElementId,
   type ElementMatte,
   type PassId,
   type ShotSettings,
 } from '@ivrex/contract';
-import { IvrexError, plateFrame, shutterAt, type DepthDetection, type ShutterPlan } from '@ivrex/core';
+import { IvrexError, plateFrame, shutterAt, type DepthDetection, type Lens, type ShutterPlan } from '@ivrex/core';
 import type { AssembledFrame, FrameElement } from './assemble-frame';
 import type { DepthSources } from '../frames/depth-pass';
-import type { FrameFiles, FrameSources, MatteFile } from '../frames/pass-files';
-import { wantedNeighbours, type BlurFrame } from '../tasks/blur-frame';
+import type { FrameFiles, FrameSources, MatteFile, PictureFile } from '../frames/pass-files';
+import { wantedNeighbours, type BlurFrame, type BlurredLight } from '../tasks/blur-frame';
 import { ShotBook } from './shot-book';
 
 /** An element by its id; null or one that is gone is the main one. */
@@ -43,9 +47,10 @@ export function frameSources(
   element: Element = book.settings.elements[0],
 ): { sources: FrameSources; shutter: ShutterPlan } {
   const { settings } = book;
-  const { beauty, motion, encoding, depth, depthEncoding, ids, idChannel, matte } = movingElement(element);
+  const blurred = blurredElement(settings, element);
+  const { beauty, motion, encoding, depth, depthEncoding, ids, idChannel, matte } = movingElement(blurred);
   const filesAt = (number: number): FrameFiles => ({
-    beauty: book.pictureAt(beauty, number),
+    beauty: elementPicture(book, element, beauty, number),
     matte: matte && matteFileAt(book, matte, number),
     motion: book.fileAt(motion, number),
     depth: depth && { ...book.fileAt(depth, number), encoding: depthEncoding },
@@ -62,7 +67,7 @@ export function frameSources(
     }
   };
   // What lies behind a cut-out or a shadow is another element.
-  const background = matte === null && element.place.shadow === null ? settings.background : null;
+  const background = matte === null && element.place.shadow === null && surfaceOf(settings, element) === null ? settings.background : null;
   return {
     shutter: shutterOfElement(settings, element),
     sources: {
@@ -72,14 +77,50 @@ export function frameSources(
       background: background && book.pictureAt(background, frame),
       encoding,
       repairs: element.repairs,
-      shape: { edge: element.place.edge, shadow: element.place.shadow },
+      shape: { edge: blurred.place.edge, shadow: blurred.place.shadow },
       fps: rateOf(book, beauty),
     },
   };
 }
 
-/** One frame of an element's blur, its neighbours with it where their blur is to be mixed in. @throws IvrexError badSetting, missingFrame */
+/** The picture of an element: without its light passes that are blurred apart; a light pass has the alpha of its surface. */
+function elementPicture(book: ShotBook, element: Element, beauty: PassId, frame: number): PictureFile {
+  const { settings } = book,
+    picture = book.pictureAt(beauty, frame),
+    surface = surfaceOf(settings, element)?.beauty ?? null;
+  if (surface !== null) return { ...picture, coverFrom: book.pictureAt(surface, frame) };
+  const without = lightsOf(settings, element).flatMap((light) => (light.beauty === null ? [] : [book.pictureAt(light.beauty, frame)]));
+  return without.length === 0 ? picture : { ...picture, without };
+}
+
+/**
+ * One frame of an element's blur as it was rendered: with its light passes, and its neighbours where their blur is to be mixed in.
+ * @throws IvrexError badSetting, missingFrame
+ */
 export function blurFrame(book: ShotBook, frame: number, element: Element = book.settings.elements[0]): BlurFrame {
+  const lights = lightsOf(book.settings, element).map((light): BlurredLight => {
+    return { name: light.name, opacity: 1, frame: blurAlone(book, frame, light) };
+  });
+  return withLights(blurAlone(book, frame, element), lights);
+}
+
+/** Light passes that are blurred apart as they are laid into the picture, but for what does not show. */
+function placedLights(book: ShotBook, frame: number, element: Element): BlurredLight[] {
+  return lightsOf(book.settings, element).flatMap((light): BlurredLight[] => {
+    const { name, place } = light,
+      opacity = place.visible ? opacityAt(place, frame) : 0;
+    return opacity === 0
+      ? []
+      : [{ name, opacity, frame: { ...blurAlone(book, frame, light), grade: place.grade, lens: lensOf(book, element) } }];
+  });
+}
+
+/** Without any the same as ever: what was made of it before stays as it was made. */
+function withLights<T extends object>(frame: T, lights: readonly BlurredLight[]): T & { readonly lights?: readonly BlurredLight[] } {
+  return lights.length === 0 ? frame : { ...frame, lights };
+}
+
+function blurAlone(book: ShotBook, frame: number, element: Element): BlurFrame {
   const { settings } = book,
     { sources, shutter } = frameSources(book, frame, element);
   const blurred = {
@@ -167,25 +208,32 @@ export function frameElement(book: ShotBook, element: Element, frame: number): F
   const { settings } = book,
     { beauty, moves, depth, depthEncoding, matte } = readyElement(element),
     { place, name } = element;
-  const before = place.gradeWhen === 'before' ? place.grade : null;
-  const lens = place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
+  const gradeWhen = gradeWhenOf(settings, element),
+    before = gradeWhen === 'before' ? place.grade : null;
+  const lens = lensOf(book, element),
+    lights = placedLights(book, frame, element);
   const laid = {
     name,
     blend: place.shadow === null ? place.blend : place.shadow.way === 'multiply' ? ('multiply' as const) : ('over' as const),
     opacity: opacityAt(place, frame),
-    grade: place.gradeWhen === 'after' ? place.grade : null,
+    grade: gradeWhen === 'after' ? place.grade : null,
     wantsGrain: !place.fromPlate && place.shadow === null,
   };
   if (moves === null || place.fromPlate) {
     const files = {
-      beauty: book.pictureAt(beauty, plateNumber(book, beauty, frame)),
+      beauty: elementPicture(book, element, beauty, plateNumber(book, beauty, frame)),
       matte: matte && matteFileAt(book, matte, frame),
       depth: depth && { ...book.fileAt(depth, frame), encoding: depthEncoding },
     };
     const shape = { edge: place.edge, shadow: place.shadow };
-    return { ...laid, from: { kind: 'still', request: { files, shape, grade: before, lens } } };
+    return { ...laid, from: withLights({ kind: 'still', request: { files, shape, grade: before, lens } }, lights) };
   }
-  return { ...laid, from: { kind: 'moving', frame: { ...blurFrame(book, frame, element), grade: before, lens } } };
+  return { ...laid, from: { kind: 'moving', frame: withLights({ ...blurAlone(book, frame, element), grade: before, lens }, lights) } };
+}
+
+function lensOf({ settings }: ShotBook, element: Element): Lens | null {
+  const { place, depth } = blurredElement(settings, element);
+  return place.defocus && depth !== null && place.shadow === null ? settings.assembly.lens : null;
 }
 
 /** The plate's frame at a frame of the shot: of another rate it may be another one. Every other pass is taken by its number. */

@@ -40,6 +40,7 @@ export async function loadFramePasses(given: FrameSources, host: NodeHost): Prom
     warnings: string[] = [];
   const sources = await withDepthEncoding(given, host, warnings);
   const beauty = await loadElementPicture(sources, sources.shape, reader);
+  warnings.push(...beauty.warnings);
   const now = await loadPasses(sources, sources, beauty, reader, warnings);
   return {
     ...now,

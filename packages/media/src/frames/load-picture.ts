@@ -1,5 +1,8 @@
+import path from 'node:path';
 import {
+  coverLight,
   heightOf,
+  IvrexError,
   mattePlane,
   measurePass,
   PLAIN_SHAPE,
@@ -7,10 +10,12 @@ import {
   resizePlane,
   rgbaOnDisplay,
   shapePicture,
+  takeLights,
   widthOf,
   type AlphaMeasure,
   type Attribute,
   type ElementShape,
+  type LightPicture,
   type PictureReading,
   type Window,
 } from '@ivrex/core';
@@ -27,6 +32,10 @@ export interface Picture {
   readonly rgba: Float32Array;
   readonly attributes: ReadonlyMap<string, Attribute>;
   readonly hasAlpha: boolean;
+  /** Its colours were stored without their alpha. */
+  readonly isStraight: boolean;
+  /** What is odd about it, in sentences. */
+  readonly warnings: readonly string[];
 }
 
 /** From this share of bright soft edges on alpha is straight: a premultiplied edge is no brighter than its alpha. */
@@ -80,7 +89,33 @@ export async function loadPicture(pass: PictureFile, host: NodeHost, reader = ne
   const hasAlpha = reading.alpha.kind !== 'none' && (names[3] !== null || Boolean(pass.alphaFrom));
   // Without any alpha there is nothing to divide by.
   readPicture(rgba, hasAlpha ? reading : { ...reading, alpha: { kind: 'none' } });
-  return { width, height, displayWindow, rgba, attributes: header.parts[pass.part].attributes, hasAlpha };
+  const isStraight = hasAlpha && reading.alpha.kind === 'straight',
+    { attributes } = header.parts[pass.part];
+  const picture: Picture = { width, height, displayWindow, rgba, attributes, hasAlpha, isStraight, warnings: [] };
+  if (pass.coverFrom) {
+    const surface = await loadPicture(pass.coverFrom, host, reader);
+    assertPartOf(surface, picture, pass);
+    if (surface.hasAlpha) coverLight(rgba, surface.rgba, surface.isStraight && !hasAlpha);
+    return { ...picture, hasAlpha: surface.hasAlpha };
+  }
+  const lights: LightPicture[] = [];
+  for (const light of pass.without ?? []) {
+    const lit = await loadPicture(light, host, reader);
+    assertPartOf(picture, lit, light);
+    if (hasAlpha) coverLight(lit.rgba, rgba, isStraight && !lit.hasAlpha);
+    lights.push({ name: light.layer === '' ? path.basename(light.file) : light.layer, rgba: lit.rgba });
+  }
+  return { ...picture, warnings: takeLights(rgba, lights) };
+}
+
+/** @throws IvrexError sizeMismatch */
+function assertPartOf(whole: Picture, light: Picture, { file }: PassFile): void {
+  if (light.width !== whole.width || light.height !== whole.height)
+    throw new IvrexError(
+      'sizeMismatch',
+      `this light pass is ${light.width} x ${light.height}, the beauty that it is part of ${whole.width} x ${whole.height}`,
+      file,
+    );
 }
 
 /** A picture pass as the element has it: its part of the matte, with its edge, or as a shadow. */

@@ -11,6 +11,10 @@ export interface PictureFile extends PassFile {
   readonly reading?: PictureReading | null;
   /** The pass whose alpha stands in for the picture's own. */
   readonly alphaFrom?: PassFile | null;
+  /** Light passes of the same render that are taken out of it. */
+  readonly without?: readonly PictureFile[];
+  /** Of a light pass: the picture of its surface, whose alpha it has. */
+  readonly coverFrom?: PictureFile;
 }
 
 /** The pass that says what of a picture belongs to an element. */

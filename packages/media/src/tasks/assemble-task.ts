@@ -49,6 +49,7 @@ export async function loadStillElement({ files, shape, grade, lens }: StillReque
   const reader = new FileReader(host),
     warnings: string[] = [];
   const picture = await loadElementPicture(files, shape, reader);
+  warnings.push(...picture.warnings);
   const { width, height, displayWindow, attributes } = picture;
   let rgba = picture.rgba;
   const tables = gradeTables(grade);

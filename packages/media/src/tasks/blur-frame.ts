@@ -26,6 +26,16 @@ export interface BlurFrame {
   /** What is done to the element before it moves. */
   readonly grade?: Grade | null;
   readonly lens?: Lens | null;
+  /** Light passes of the same element, blurred apart and added. */
+  readonly lights?: readonly BlurredLight[];
+}
+
+/** One light pass of an element. */
+export interface BlurredLight {
+  readonly name: string;
+  /** So many times as bright, 0 to 1. */
+  readonly opacity: number;
+  readonly frame: Omit<BlurFrame, 'lights'>;
 }
 
 /** The neighbours whose files a frame's blur reads to mix theirs in. */

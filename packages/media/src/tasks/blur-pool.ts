@@ -1,4 +1,5 @@
 import {
+  addLight,
   describeBlur,
   IvrexError,
   MOST_SLICES,
@@ -15,7 +16,7 @@ import { Piscina } from 'piscina';
 import { heldSharedOf } from '../host/collect';
 import { filesRead, stampOf } from '../files/files-read';
 import type { FrameSources } from '../frames/pass-files';
-import { wantedNeighbours, type BlurFrame } from './blur-frame';
+import { wantedNeighbours, type BlurFrame, type BlurredLight } from './blur-frame';
 import type { HostOptions } from '../host/node-host';
 import type { Outcome, Prepared, Task, TaskResults } from './tasks';
 
@@ -31,6 +32,8 @@ export interface BlurredFrame extends MadePicture {
   readonly width: number;
   readonly height: number;
   readonly prepared: Prepared;
+  /** The sharp picture, light passes with it: premultiplied RGBA. */
+  readonly sharp: Float32Array;
   readonly report: PlanReport;
   readonly mostSlices: number;
 }
@@ -93,7 +96,46 @@ export class BlurPool {
     return outcome.value;
   }
 
-  async blur(frame: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
+  /** A frame with its light passes, each blurred apart and added. @throws IvrexError about the file that is at fault */
+  async blur({ lights = [], ...frame }: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
+    const alone = await this.blurAlone(frame, signal);
+    if (lights.length === 0) return alone;
+    // What a plan holds is not to be changed.
+    const surface = { ...alone, sharp: alone.sharp.slice() },
+      { made, warnings, mostSlices } = await this.addLights(surface, lights, signal);
+    return {
+      ...surface,
+      made: [surface.made, ...made].join('; '),
+      mostSlices: Math.max(surface.mostSlices, mostSlices),
+      report: { ...surface.report, warnings: [...surface.report.warnings, ...warnings] },
+    };
+  }
+
+  /** Blurs light passes and adds them to a picture, which is changed. @throws IvrexError sizeMismatch, and about the file that is at fault */
+  async addLights(
+    picture: { readonly width: number; readonly height: number; readonly rgba: Float32Array; readonly sharp?: Float32Array },
+    lights: readonly BlurredLight[],
+    signal?: AbortSignal,
+  ): Promise<{ made: string[]; warnings: string[]; mostSlices: number }> {
+    const out = { made: [] as string[], warnings: [] as string[], mostSlices: 0 };
+    for (const { name, opacity, frame } of lights) {
+      const light = await this.blurAlone(frame, signal);
+      if (light.width !== picture.width || light.height !== picture.height)
+        throw new IvrexError(
+          'sizeMismatch',
+          `this light pass is ${light.width} x ${light.height}, the beauty that it is part of ${picture.width} x ${picture.height}`,
+          frame.sources.beauty.file,
+        );
+      addLight(picture.rgba, light.rgba, opacity);
+      if (picture.sharp) addLight(picture.sharp, light.sharp, opacity);
+      out.made.push(`${name}: ${light.made}`);
+      out.warnings.push(...[...light.prepared.warnings, ...light.report.warnings].map((text) => `${name}: ${text}`));
+      out.mostSlices = Math.max(out.mostSlices, light.mostSlices);
+    }
+    return out;
+  }
+
+  private async blurAlone(frame: Omit<BlurFrame, 'lights'>, signal?: AbortSignal): Promise<BlurredFrame> {
     const { settings, limits = null } = frame;
     const wanted = wantedNeighbours(frame);
     const sources = wanted.at.flatMap((at) => {
@@ -145,6 +187,7 @@ export class BlurPool {
       displayWindow: prepared.displayWindow,
       attributes: prepared.attributes,
       prepared,
+      sharp: prepared.plan.sharp,
       report: mostSlices < MOST_SLICES || settings.samples !== 'auto' ? report : { ...report, warnings: [...report.warnings, TOO_FAST] },
       mostSlices,
       made: describeBlur(plan.report, settings.shutter, limits, mostSlices),

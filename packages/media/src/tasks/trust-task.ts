@@ -1,4 +1,5 @@
 import {
+  addTrust,
   clippedPixels,
   decodeMotion,
   limitSpeeds,
@@ -53,9 +54,34 @@ export async function trustFrame(request: BlurFrame, host: NodeHost): Promise<Tr
   return { raster, verdict, warnings: passes.warnings };
 }
 
-/** The map itself, with the passes that it was made from. */
-export async function trustMapOf(frame: BlurFrame, host: NodeHost): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
-  const { sources, path, hidden, limits = null, bothFrames } = frame,
+/** The map itself, of a frame with its light passes, and the passes that it was made from. */
+export async function trustMapOf(
+  { lights = [], ...frame }: BlurFrame,
+  host: NodeHost,
+): Promise<{ map: TrustMap; verdict: TrustVerdict; passes: FramePasses }> {
+  const { map, passes, touched } = await mapAlone(frame, host);
+  for (const { opacity, frame: light } of lights) {
+    const lit = await mapAlone(light, host);
+    // Light passes of another size are refused before they are blurred.
+    if (lit.map.expected.length !== map.expected.length) continue;
+    addTrust(map, lit.map, opacity);
+    for (let i = 0; i < touched.length; i++) touched[i] = Math.max(touched[i], lit.touched[i]);
+  }
+  const { sources, path, hidden, bothFrames } = frame;
+  const verdict = verdictOf(map, touched, {
+    pathIsChosen: path === 'straight' || path === 'bent',
+    looksAround: hidden === 'auto',
+    mixes: bothFrames === 'auto',
+    hasNeighbours: passes.previous !== null || passes.next !== null,
+    hasBackground: passes.background !== null,
+    hasDepth: passes.depth !== null,
+    mends: (sources.repairs ?? []).some((step) => step.on && step.kind === 'fillHoles'),
+  });
+  return { map, verdict, passes };
+}
+
+async function mapAlone(frame: BlurFrame, host: NodeHost): Promise<{ map: TrustMap; passes: FramePasses; touched: Uint8Array }> {
+  const { sources, path, hidden, limits = null } = frame,
     { shutter } = frame.settings,
     wanted = wantedNeighbours(frame),
     open: OpenSlices = (layers) => host.kernels.openSlices(layers);
@@ -83,16 +109,7 @@ export async function trustMapOf(frame: BlurFrame, host: NodeHost): Promise<{ ma
     session.close();
   }
   const map = makeTrustMap({ plan, shutter, mix, blurred, input: { passes: { ...passes, path }, doubtful } }, open);
-  const verdict = verdictOf(map, touchedPixels(plan, blurred), {
-    pathIsChosen: path === 'straight' || path === 'bent',
-    looksAround: hidden === 'auto',
-    mixes: bothFrames === 'auto',
-    hasNeighbours: passes.previous !== null || passes.next !== null,
-    hasBackground: passes.background !== null,
-    hasDepth: passes.depth !== null,
-    mends: (sources.repairs ?? []).some((step) => step.on && step.kind === 'fillHoles'),
-  });
-  return { map, verdict, passes };
+  return { map, passes, touched: touchedPixels(plan, blurred) };
 }
 
 /** By pixel of the beauty: vectors that are missing, clipped or not those of the file. */

@@ -12,7 +12,7 @@ import type {
   StreakReport,
   TrustReport,
 } from '@ivrex/contract';
-import { focusOn, packRaster, roleOf, shutterOfElement } from '@ivrex/contract';
+import { focusOn, lightPassesOf, packRaster, roleOf, shutterOfElement, surfaceOf, withoutLights } from '@ivrex/contract';
 import { IvrexError, orNull } from '@ivrex/core';
 import { assembledFrame, assembleFrame, blurFrame, frameSources, framesToMatch, MOST_MATCH_FRAMES } from '@ivrex/media';
 import { findNamedState } from '../db/queries/find-named-state';
@@ -53,7 +53,8 @@ export class Matches {
       await insertShutterMatch(database, shotId, key, known);
       return known;
     }
-    const book = await measuredBook(this.services, shotId, detail.settings);
+    // A reference shows the light passes too.
+    const book = await measuredBook(this.services, shotId, withoutLights(detail.settings));
     const frames = framesOf(detail, order).map((frame) => ({
       frame,
       sources: frameSources(book, frame).sources,
@@ -152,8 +153,10 @@ function hashOf(parts: unknown): string {
 }
 
 /** What a blur depends on besides files and shutter. */
-function blurChoices({ elements, path, hidden, bothFrames, background, samples }: ShotSettings): unknown {
-  return [elements[0], path, hidden, bothFrames, background, samples];
+function blurChoices(settings: ShotSettings): unknown {
+  const { elements, path, hidden, bothFrames, background, samples } = settings,
+    [element] = elements;
+  return [element, path, hidden, bothFrames, background, samples, surfaceOf(settings, element), ...lightPassesOf(settings, element)];
 }
 
 /** Frames that the reference and the element share; a few of many. */

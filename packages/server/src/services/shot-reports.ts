@@ -90,14 +90,14 @@ async function frameOf(services: ReportServices, detail: ShotDetail, frame: numb
   const book = await measuredBook(services, shot.id, settings);
   const reference = referenceAt(detail, frame),
     blurred = blurFrame(book, frame),
-    { rgba, width, height, report, mostSlices, prepared } = await pool.blur(blurred);
+    { rgba, width, height, report, mostSlices, prepared, sharp } = await pool.blur(blurred);
   const made = await pool.run<'reportFrame'>({
     kind: 'reportFrame',
     request: {
       width,
       height,
       rgba,
-      sharp: prepared.plan.sharp,
+      sharp,
       reference: reference && book.pictureAt(reference.id, frame),
       // A table is the page's; a report shows the plain curve.
       transform: typeof settings.displayTransform === 'string' ? settings.displayTransform : 'srgb',

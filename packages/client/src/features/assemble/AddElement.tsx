@@ -1,5 +1,5 @@
 import { PlusOutlined } from '@ant-design/icons';
-import { isDataRole, newElement, roleOf, withElements, type Pass } from '@ivrex/contract';
+import { isDataRole, newElement, proposedElements, roleOf, withElements, type Pass } from '@ivrex/contract';
 import { Button, Dropdown } from 'antd';
 import { passLabel } from '../../ui/pass-label';
 import { useView } from '../../viewer/view-store';
@@ -12,6 +12,12 @@ export function AddElement() {
   const { settings, keep } = useTuning();
   const pictures = whole.passes.filter((p) => !isDataRole(roleOf(settings, p)) && roleOf(settings, p) !== 'reference');
   const add = (pass: Pass) => {
+    const light = proposedElements(settings, whole.passes).find((e) => e.lightOf !== null && e.beauty === pass.id);
+    if (light !== undefined) {
+      keep(`Light pass ${light.name}`, (s) => withElements(s, [light]));
+      useView.setState({ element: light.id });
+      return;
+    }
     const beside = (role: string) => whole.passes.find((p) => p.sequenceId === pass.sequenceId && roleOf(settings, p) === role)?.id ?? null;
     const isPlate = roleOf(settings, pass) === 'plate',
       isShadow = roleOf(settings, pass) === 'shadow';

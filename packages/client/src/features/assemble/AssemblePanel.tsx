@@ -1,3 +1,4 @@
+import { surfaceOf } from '@ivrex/contract';
 import { Link } from 'react-router';
 import { useEffect } from 'react';
 import { useView } from '../../viewer/view-store';
@@ -19,6 +20,8 @@ export function AssemblePanel() {
   const elementId = useView((s) => s.element),
     notes = useView((s) => s.assemblyNotes);
   const current = settings.elements.find((e) => e.id === elementId) ?? settings.elements[0];
+  // A light pass is seen through the lens as its surface is.
+  const lensed = surfaceOf(settings, current) ?? current;
   const hasPicture = whole.settings.elements.some((e) => e.beauty !== null);
   useEffect(() => {
     if (hasPicture) useView.setState({ look: 'assembled', needles: false });
@@ -44,7 +47,7 @@ export function AssemblePanel() {
       <ElementCard key={current.id} element={current} />
       <PlaceCard element={current} />
       <GradeCard key={`grade ${current.id}`} element={current} />
-      <LensCard key={`lens ${current.id}`} element={current} />
+      <LensCard key={`lens ${lensed.id}`} element={lensed} />
       <PlateCard />
       <FinishCard />
       {notes.length > 0 && (

@@ -1,4 +1,16 @@
-import { isDataRole, roleOf, stackOf, type Element, type ElementMatte, type PassId } from '@ivrex/contract';
+import {
+  isApart,
+  isDataRole,
+  listedElements,
+  roleOf,
+  stackOf,
+  surfaceOf,
+  lightPassesOf,
+  type Element,
+  type ElementId,
+  type ElementMatte,
+  type PassId,
+} from '@ivrex/contract';
 import { Button, Checkbox, Input, Select } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -6,6 +18,7 @@ import { DragNumber } from '../../ui/DragNumber';
 import { useShotContext } from '../shot/ShotPage';
 import { passLabel } from '../../ui/pass-label';
 import { WhoseShutter } from '../../ui/WhoseShutter';
+import { EstimateRow } from './EstimateRow';
 import { SpeedTable } from './SpeedTable';
 import { useObjectPick } from './use-object-pick';
 import { useTuning, withElement } from './use-tuning';
@@ -27,7 +40,9 @@ export function ElementCard({ element }: { element: Element }) {
     passes.map((p) => ({ value: p.id, label: `${passLabel(p, whole.passes)} (${roleOf(settings, p)})` }));
   const pictures = whole.passes.filter((p) => !isDataRole(roleOf(settings, p)) || p.id === element.beauty);
   const motions = whole.passes.filter((p) => roleOf(settings, p) === 'motion');
-  const others = stackOf(settings).filter((e) => e.id !== id && e.motion !== null && e.readAs !== id);
+  const surface = surfaceOf(settings, element),
+    surfaces = stackOf(settings).filter((e) => e.id !== id && !e.place.fromPlate && e.place.shadow === null);
+  const others = listedElements(settings).filter((e) => e.id !== id && e.motion !== null && e.readAs !== id);
   const setMotion = (motion: PassId | null) =>
     // An encoding belongs to the pass it was agreed for.
     set(motion === null ? 'does not move' : 'another motion pass', { motion, ...(element.readAs === null ? { encoding: null } : {}) });
@@ -56,7 +71,33 @@ export function ElementCard({ element }: { element: Element }) {
           onChange={(beauty: PassId) => set('another picture', { beauty })}
         />
       </div>
-      <MatteRow element={element} onMatte={(matte, label) => set(label, { matte })} />
+      {surfaces.length > 0 && lightPassesOf(settings, element).length === 0 && (
+        <div className="row" style={{ flexWrap: 'nowrap' }}>
+          <span className="quiet label-column">It is</span>
+          <Select
+            className="grow"
+            size="small"
+            aria-label="Whether it is a light pass of another element"
+            value={element.lightOf ?? ''}
+            options={[
+              { value: '', label: 'an element of its own' },
+              ...surfaces.map((e) => ({ value: e.id, label: `a light pass of ${e.name}: part of its beauty` })),
+            ]}
+            onChange={(value: ElementId | '') =>
+              set(value === '' ? 'an element of its own' : 'a light pass', { lightOf: value === '' ? null : value })
+            }
+          />
+        </div>
+      )}
+      {surface === null ? (
+        <MatteRow element={element} onMatte={(matte, label) => set(label, { matte })} />
+      ) : (
+        <span className="evidence">
+          {isApart(element)
+            ? `It is taken out of the picture of ${surface.name}, blurred with its own motion, and added again.`
+            : `Without motion of its own it stays in the picture of ${surface.name} and is blurred with that.`}
+        </span>
+      )}
       <div className="row" style={{ flexWrap: 'nowrap' }}>
         <span className="quiet label-column">Motion</span>
         <Select
@@ -64,10 +105,14 @@ export function ElementCard({ element }: { element: Element }) {
           size="small"
           aria-label="Motion of the element"
           value={element.motion ?? ''}
-          options={[{ value: '', label: 'does not move, or is blurred already' }, ...named(motions)]}
+          options={[
+            { value: '', label: surface === null ? 'does not move, or is blurred already' : 'none of its own yet' },
+            ...named(motions),
+          ]}
           onChange={(value: PassId | '') => setMotion(value === '' ? null : value)}
         />
       </div>
+      {surface !== null && element.motion === null && <EstimateRow element={element} />}
       {element.motion !== null && (
         <>
           {others.length > 0 && (
@@ -97,7 +142,11 @@ export function ElementCard({ element }: { element: Element }) {
           )}
           <div className="row">
             <span className="quiet label-column">Shutter</span>
-            <WhoseShutter own={element.shutter} shots={settings.shutter} onChange={(shutter, label) => set(label, { shutter })} />
+            <WhoseShutter
+              own={element.shutter}
+              shots={surface?.shutter ?? settings.shutter}
+              onChange={(shutter, label) => set(label, { shutter })}
+            />
             <Link to="../shutter">Set it</Link>
           </div>
           <DragNumber

@@ -1,4 +1,4 @@
-import type { Element, ShotSettings } from '@ivrex/contract';
+import { gradeWhenOf, lightsOf, surfaceOf, type Element, type ShotSettings } from '@ivrex/contract';
 import { balanceFor, halfToNumber, isNeutralGrade, NEUTRAL_GRADE, type Grade } from '@ivrex/core';
 import { Button, Segmented, Tooltip } from 'antd';
 import { useEffect, useRef, useState } from 'react';
@@ -44,6 +44,8 @@ export function GradeCard({ element }: { element: Element }) {
   const [of, setOf] = useState<'element' | 'all'>('element');
   const [curve, setCurve] = useState<Curve>('luma');
   const { place } = element;
+  const surface = surfaceOf(settings, element),
+    hasLights = lightsOf(settings, element).length > 0;
   const kept = of === 'element' ? place.grade : settings.assembly.grade;
   const grade = kept ?? NEUTRAL_GRADE;
   const with_ = (s: ShotSettings, next: Grade): ShotSettings => {
@@ -75,7 +77,8 @@ export function GradeCard({ element }: { element: Element }) {
           <Segmented<'before' | 'after'>
             size="small"
             aria-label="When it is graded"
-            value={place.gradeWhen}
+            disabled={surface !== null || hasLights}
+            value={surface === null ? gradeWhenOf(settings, element) : 'before'}
             options={[
               { value: 'before', label: 'Before the blur' },
               { value: 'after', label: 'After the blur' },
@@ -83,6 +86,11 @@ export function GradeCard({ element }: { element: Element }) {
             onChange={(gradeWhen) => keep(`${element.name}: colour ${gradeWhen} the blur`, (s) => withPlace(s, element.id, { gradeWhen }))}
           />
         </div>
+      )}
+      {of === 'element' && hasLights && (
+        <span className="evidence">
+          Graded once its light passes are added: the picture is their sum. Each light pass can be graded too.
+        </span>
       )}
       <div className="grid2">
         {FIELDS.map(({ key, label, ...rest }) => (

@@ -1,4 +1,4 @@
-import { opacityAt, type Element, type ElementPlace } from '@ivrex/contract';
+import { opacityAt, surfaceOf, type Element, type ElementPlace } from '@ivrex/contract';
 import { withKey, type Blend } from '@ivrex/core';
 import { Button, Segmented, Tooltip } from 'antd';
 import { DragNumber } from '../../ui/DragNumber';
@@ -15,11 +15,20 @@ const BLENDS: { value: Blend; label: string; tip: string }[] = [
 
 /** How an element is laid on what is below it: way, opacity, edge; a shadow in its own way. */
 export function PlaceCard({ element }: { element: Element }) {
-  const { tune, keep } = useTuning();
+  const { settings, tune, keep } = useTuning();
   const { id, name, place } = element;
   const set = (label: string, change: Partial<ElementPlace>) => keep(`${name}: ${label}`, (s) => withPlace(s, id, change));
   const setEdge = (change: Partial<ElementPlace['edge']>) => ({ edge: { ...place.edge, ...change } });
   const { shadow } = place;
+  const surface = surfaceOf(settings, element);
+  if (surface !== null)
+    return (
+      <section className="card" data-testid="place-card">
+        <b>How bright it is</b>
+        <Opacity element={element} />
+        <span className="evidence">It covers what {surface.name} covers, and has its matte, edge and depth of field.</span>
+      </section>
+    );
   return (
     <section className="card" data-testid="place-card">
       <b>{shadow === null ? 'How it lies on what is below' : 'How its shadow falls'}</b>

@@ -1,5 +1,6 @@
-import { proposedElements, withElements } from '@ivrex/contract';
+import { proposedElements, surfaceOf, withElements } from '@ivrex/contract';
 import { Button } from 'antd';
+import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
 import { useTuning } from './use-tuning';
 
@@ -16,12 +17,15 @@ export function ProposalCard() {
       <ul className="plain-list">
         {found.map((e) => (
           <li key={e.id}>
-            {e.place.shadow !== null
-              ? `${e.name} is a shadow: it would darken what is below the others.`
-              : e.place.fromPlate
-                ? `${nameOf(e.matte?.pass)} is a matte: what it covers of the plate would stand in front.`
-                : `${e.name} is a picture of its own: it would be an element in front.`}
+            {e.lightOf !== null
+              ? `${e.name} is a light pass of ${surfaceOf(settings, e)?.name ?? 'an element'}: reflections move otherwise than the surface, so it would be blurred apart and added.`
+              : e.place.shadow !== null
+                ? `${e.name} is a shadow: it would darken what is below the others.`
+                : e.place.fromPlate
+                  ? `${nameOf(e.matte?.pass)} is a matte: what it covers of the plate would stand in front.`
+                  : `${e.name} is a picture of its own: it would be an element in front.`}
             {e.motion !== null && e.encoding === null ? ' Its motion is to be read in step Motion.' : ''}
+            {e.lightOf !== null && e.motion === null ? ' It has no motion pass: its motion can be estimated from its own frames.' : ''}
           </li>
         ))}
       </ul>
@@ -29,9 +33,11 @@ export function ProposalCard() {
         <Button
           size="small"
           type="primary"
-          onClick={() =>
-            keep(found.length === 1 ? `Element ${found[0].name}` : `${found.length} elements put in`, (s) => withElements(s, found))
-          }
+          onClick={() => {
+            keep(found.length === 1 ? `Element ${found[0].name}` : `${found.length} elements put in`, (s) => withElements(s, found));
+            // What is to be done next is at the new one.
+            if (found.length === 1) useView.setState({ element: found[0].id });
+          }}
         >
           {found.length === 1 ? 'Put it in' : 'Put them in'}
         </Button>

@@ -1,4 +1,4 @@
-import { shutterOfElement, stackOf, type Element } from '@ivrex/contract';
+import { shutterOfElement, listedElements, type Element } from '@ivrex/contract';
 import { strengthAt } from '@ivrex/core';
 import { useView } from '../../viewer/view-store';
 import { useTuning } from './use-tuning';
@@ -8,7 +8,7 @@ export function SpeedTable({ current }: { current: Element }) {
   const { settings } = useTuning();
   const speeds = useView((s) => s.speeds),
     frame = useView((s) => s.frame);
-  const rows = stackOf(settings).flatMap((element) => {
+  const rows = listedElements(settings).flatMap((element) => {
     const speed = speeds.get(element.id);
     if (speed === undefined) return [];
     const shutter = shutterOfElement(settings, element);

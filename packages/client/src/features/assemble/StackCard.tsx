@@ -11,7 +11,7 @@ import {
 } from '@dnd-kit/core';
 import { arrayMove, SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import { freeElementId, passBelow, stackOf, type Element, type ElementId } from '@ivrex/contract';
+import { freeElementId, isApart, lightPassesOf, passBelow, stackOf, surfaceOf, type Element, type ElementId } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from '../shot/ShotPage';
@@ -36,6 +36,12 @@ export function StackCard({ current }: { current: Element }) {
     const name = stack.find((e) => e.id === active.id)?.name ?? 'Element';
     keep(`${name} moved in the stack`, (s) => ({ ...s, assembly: { ...s.assembly, order } }));
   };
+  const surface = surfaceOf(settings, current),
+    isLast = surface === null && stack.length === 1;
+  const takenOut =
+    surface === null
+      ? `Take ${current.name} out; its files stay`
+      : `Leave ${current.name} in the picture of ${surface.name}: blurred with it`;
   const copy = () => {
     const name = `${current.name} copy`.slice(0, 100);
     const id = freeElementId(settings.elements, name);
@@ -48,10 +54,11 @@ export function StackCard({ current }: { current: Element }) {
     useView.setState({ element: id });
   };
   const remove = () => {
-    useView.setState((s) => ({ element: null, solo: s.solo === current.id ? null : s.solo }));
+    useView.setState((s) => ({ element: surfaceOf(settings, current)?.id ?? null, solo: s.solo === current.id ? null : s.solo }));
     keep(`${current.name} taken out`, (s) => ({
       ...s,
-      elements: s.elements.filter((e) => e.id !== current.id),
+      // An element goes with its light passes.
+      elements: s.elements.filter((e) => e.id !== current.id && e.lightOf !== current.id),
       assembly: { ...s.assembly, order: s.assembly.order.filter((id) => id !== current.id) },
     }));
   };
@@ -61,16 +68,10 @@ export function StackCard({ current }: { current: Element }) {
         <b className="grow">Elements, the nearest on top</b>
         <AddElement />
         <Tooltip title={`Copy ${current.name} with all its settings`}>
-          <Button size="small" aria-label={`Copy ${current.name}`} icon={<CopyOutlined />} onClick={copy} />
+          <Button size="small" aria-label={`Copy ${current.name}`} disabled={surface !== null} icon={<CopyOutlined />} onClick={copy} />
         </Tooltip>
-        <Tooltip title={settings.elements.length === 1 ? 'A shot has at least one element' : `Take ${current.name} out; its files stay`}>
-          <Button
-            size="small"
-            aria-label={`Take ${current.name} out`}
-            icon={<DeleteOutlined />}
-            disabled={settings.elements.length === 1}
-            onClick={remove}
-          />
+        <Tooltip title={isLast ? 'A shot has at least one element' : takenOut}>
+          <Button size="small" aria-label={`Take ${current.name} out`} icon={<DeleteOutlined />} disabled={isLast} onClick={remove} />
         </Tooltip>
       </div>
       <DndContext
@@ -82,7 +83,7 @@ export function StackCard({ current }: { current: Element }) {
         <SortableContext items={stack.map((e) => e.id)} strategy={verticalListSortingStrategy}>
           <ol className="stack" aria-label="Elements">
             {stack.map((element) => (
-              <StackRow key={element.id} element={element} isCurrent={element.id === current.id} />
+              <StackRow key={element.id} element={element} current={current.id} />
             ))}
           </ol>
         </SortableContext>
@@ -107,9 +108,8 @@ function announcementsOf(stack: readonly Element[]): Announcements {
   };
 }
 
-function StackRow({ element, isCurrent }: { element: Element; isCurrent: boolean }) {
-  const { keep } = useTuning();
-  const solo = useView((s) => s.solo);
+function StackRow({ element, current }: { element: Element; current: ElementId }) {
+  const { settings } = useTuning();
   const { id, name, place } = element;
   const { attributes, listeners, setNodeRef, setActivatorNodeRef, transform, transition, isDragging } = useSortable({ id });
   const kind =
@@ -123,21 +123,36 @@ function StackRow({ element, isCurrent }: { element: Element; isCurrent: boolean
             ? ''
             : place.blend;
   return (
-    <li
-      ref={setNodeRef}
-      className={`stack-row${isCurrent ? ' current' : ''}${isDragging ? ' dragged' : ''}`}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
-    >
-      <button
-        type="button"
-        className="handle"
-        ref={setActivatorNodeRef}
-        {...attributes}
-        {...listeners}
-        aria-label={`Move ${name}: Space, then arrows, then Space`}
-      >
-        <HolderOutlined />
-      </button>
+    <li ref={setNodeRef} className={isDragging ? 'dragged' : ''} style={{ transform: CSS.Translate.toString(transform), transition }}>
+      <div className={`stack-row${id === current ? ' current' : ''}`}>
+        <button
+          type="button"
+          className="handle"
+          ref={setActivatorNodeRef}
+          {...attributes}
+          {...listeners}
+          aria-label={`Move ${name}: Space, then arrows, then Space`}
+        >
+          <HolderOutlined />
+        </button>
+        <RowOf element={element} isCurrent={id === current} kind={kind} />
+      </div>
+      {lightPassesOf(settings, element).map((light) => (
+        <div key={light.id} className={`stack-row light${light.id === current ? ' current' : ''}`}>
+          <RowOf element={light} isCurrent={light.id === current} kind={isApart(light) ? 'added' : 'no motion yet'} />
+        </div>
+      ))}
+    </li>
+  );
+}
+
+/** What a row says of an element or a light pass, and its switches. */
+function RowOf({ element, isCurrent, kind }: { element: Element; isCurrent: boolean; kind: string }) {
+  const { keep } = useTuning();
+  const solo = useView((s) => s.solo);
+  const { id, name, place } = element;
+  return (
+    <>
       <Tooltip title={place.visible ? 'Hide' : 'Show'}>
         <Button
           size="small"
@@ -170,6 +185,6 @@ function StackRow({ element, isCurrent }: { element: Element; isCurrent: boolean
           Alone
         </Button>
       </Tooltip>
-    </li>
+    </>
   );
 }

@@ -1,4 +1,4 @@
-import { stackOf } from '@ivrex/contract';
+import { listedElements } from '@ivrex/contract';
 import { summarizeAudit } from '@ivrex/core';
 import { Alert } from 'antd';
 import { useState } from 'react';
@@ -39,7 +39,7 @@ export function DeliverPanel() {
   const { shot, settings, state, look } = whole;
   const deliveries = useDeliveries(shot.id),
     order = useOrderDelivery(shot.id);
-  const elements = stackOf(settings),
+  const elements = listedElements(settings),
     targets = useTargets();
   const [draft, setDraft] = useState<DeliveryDraft>(() => newDraft(elements, shot.firstFrame, shot.lastFrame));
   const change = (part: Partial<DeliveryDraft>) => setDraft((d) => ({ ...d, ...part }));

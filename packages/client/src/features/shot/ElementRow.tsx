@@ -1,5 +1,5 @@
-import type { ElementId } from '@ivrex/contract';
-import { stackOf } from '@ivrex/contract';
+import type { Element, ElementId } from '@ivrex/contract';
+import { listedElements, surfaceOf } from '@ivrex/contract';
 import { Select } from 'antd';
 import { useView } from '../../viewer/view-store';
 import { useShotContext } from './ShotPage';
@@ -7,10 +7,14 @@ import { useShotContext } from './ShotPage';
 /** Which element a step is about, where a shot has several that can move. */
 export function ElementRow() {
   const { detail, whole } = useShotContext();
-  const elements = stackOf(whole.settings).filter((e) => !e.place.fromPlate);
+  const elements = listedElements(whole.settings).filter((e) => !e.place.fromPlate);
   if (elements.length < 2) return null;
   const [current] = detail.settings.elements;
   const source = elements.find((e) => e.id === current.readAs);
+  const labelOf = (e: Element) => {
+    const surface = surfaceOf(whole.settings, e);
+    return surface === null ? e.name : `${e.name} (light pass of ${surface.name})`;
+  };
   return (
     <>
       <div className="row" style={{ flexWrap: 'nowrap' }}>
@@ -20,7 +24,7 @@ export function ElementRow() {
           size="small"
           aria-label="Element that this step is about"
           value={current.id}
-          options={elements.map((e) => ({ value: e.id, label: e.name }))}
+          options={elements.map((e) => ({ value: e.id, label: labelOf(e) }))}
           onChange={(element: ElementId) => useView.setState({ element })}
         />
       </div>

@@ -1,4 +1,4 @@
-import { byFactor, changeFocused, focusOn, shutterOf, type ShotDetail } from '@ivrex/contract';
+import { byFactor, factorOf, changeFocused, focusOn, shutterOf, surfaceOf, type ShotDetail } from '@ivrex/contract';
 import type { ShutterPlan } from '@ivrex/core';
 import { Button, Spin } from 'antd';
 import { useEffect, useMemo, useRef, useState } from 'react';
@@ -95,7 +95,8 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
   }, [detail.state.sequence]);
   const [element] = detail.settings.elements;
   const shutter = live ?? shutterOf(detail.settings, element);
-  const blurredUnder = useMemo(() => byFactor(shutter, element.factor), [shutter, element.factor]);
+  const factor = factorOf(detail.settings, element),
+    blurredUnder = useMemo(() => byFactor(shutter, factor), [shutter, factor]);
   useEffect(() => {
     setLiveShutter(null);
   }, [element.id]);
@@ -118,8 +119,10 @@ function OpenShot({ detail: whole, trouble }: { detail: ShotDetail; trouble: str
   const commitShutter = (label: string, next: ShutterPlan) => {
     underWay.current++;
     const kept = change(label, (s) => {
-      const [element, ...others] = s.elements;
-      return element.shutter === null ? { ...s, shutter: next } : { ...s, elements: [{ ...element, shutter: next }, ...others] };
+      const holder = [s.elements[0], surfaceOf(s, s.elements[0])].find((e) => e !== null && e.shutter !== null) ?? null;
+      return holder === null
+        ? { ...s, shutter: next }
+        : { ...s, elements: s.elements.map((e) => (e.id === holder.id ? { ...e, shutter: next } : e)) };
     });
     setLiveShutter(next);
     void kept.then(() => {

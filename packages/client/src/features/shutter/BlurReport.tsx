@@ -14,7 +14,7 @@ const ORDERS: Readonly<Record<PlanReport['orderFrom'], string>> = {
 };
 
 /** What the blur of this frame used, and what it missed. */
-export function BlurReport({ samples }: { readonly samples: ShotSettings['samples'] }) {
+export function BlurReport({ samples, lights }: { readonly samples: ShotSettings['samples']; readonly lights: readonly string[] }) {
   const report = useView((s) => s.report),
     blurred = useView((s) => s.blurred),
     working = useView((s) => s.working);
@@ -33,6 +33,7 @@ export function BlurReport({ samples }: { readonly samples: ShotSettings['sample
           string,
         ][])),
     ['Hidden parts', `found for ${percent(report.seenShare)} of the covered pixels, made up for ${percent(report.inpaintedShare)}`],
+    ...(lights.length === 0 ? [] : ([['Blurred apart', `${lights.join(', ')}, added to it`]] as [string, string][])),
     ['Edges', `${report.separatedPixels} shared pixels taken apart`],
     ...(blurred === null
       ? []

@@ -1,3 +1,4 @@
+import { lightsOf } from '@ivrex/contract';
 import { shutterAngleDeg, shutterFromAngle, strengthAt, type ExposureShape, type Shutter, type ShutterPlan } from '@ivrex/core';
 import { Button, Segmented, Tooltip } from 'antd';
 import { useEffect } from 'react';
@@ -153,7 +154,7 @@ export function ShutterPanel() {
       <NeighboursCard />
       <HiddenCard />
       <LooksCard />
-      <BlurReport samples={settings.samples} />
+      <BlurReport samples={settings.samples} lights={lightsOf(settings, element).map((light) => light.name)} />
     </>
   );
 }
