@@ -67,8 +67,10 @@ test('a track as a file says the same as the headers', async () => {
 });
 
 test('estimated: within 0.3 px in the median, with its own trust, and only where a neighbour is', async () => {
-  const out = scratch();
-  const answered = json(await ivrex('estimate', '--beauty', FLOAT, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
+  // Without the float: what it mirrors moves otherwise than its glass, and only the pictures know (light-passes.test.ts).
+  const out = scratch(),
+    mill = FLOAT.replace('float', 'mill');
+  const answered = json(await ivrex('estimate', '--beauty', mill, '--out', path.join(out, 'm.####.exr'), '--frames', '1008', '--json'));
   expect(answered.frames).toBe(1);
   expect(answered.trusted).toBeGreaterThan(0.3);
   const probe = json(await ivrex('probe', path.join(out, 'm.1008.exr'), '--stats', '--json')) as never as {
@@ -80,12 +82,14 @@ test('estimated: within 0.3 px in the median, with its own trust, and only where
   expect([trust?.min, (trust?.max ?? 0) <= 1]).toEqual([0, true]);
   // Against the derived vectors, which are exact here.
   mkdirSync(path.join(out, 'truth'));
-  json(await derive(path.join(out, 'truth'), '--depth', `${FLOAT}::depth`, '--depth-kind', 'view', '--frames', '1008'));
-  const { all, trusted } = await errorsOf(path.join(out, 'm.1008.exr'), path.join(out, 'truth/m.1008.exr'), 'nextX', 'nextY', 0);
+  const truth = path.join(out, 'truth/m.####.exr'),
+    where = ['--depth', `${mill}::depth`, '--depth-kind', 'view', '--frames', '1008'];
+  json(await ivrex('derive', '--beauty', mill, '--out', truth, ...where, '--json'));
+  const { all, trusted } = await errorsOf(path.join(out, 'm.1008.exr'), truth.replace('####', '1008'), 'nextX', 'nextY', 0);
   expect(all).toHaveLength(480 * 270);
   expect(at(all, 0.5)).toBeLessThan(0.3);
   expect(trusted.length).toBeGreaterThan(0.25 * all.length);
-  // 0.81 at this size, 0.5 at 960 x 540.
+  // 0.77 at this size.
   expect(at(trusted, 0.95)).toBeLessThan(0.9);
 
   const lone = path.join(out, 'alone.exr');

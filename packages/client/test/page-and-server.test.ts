@@ -2,8 +2,16 @@ import { linkSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import path from 'node:path';
-import { proposedElements, shutterOfElement, withElements, type Element, type ShotDetail, type ShotSettings } from '@ivrex/contract';
-import { mixReach, shutterAt, type BlurPlan, type NeighbourPlan } from '@ivrex/core';
+import {
+  newElement,
+  proposedElements,
+  shutterOfElement,
+  withElements,
+  type Element,
+  type ShotDetail,
+  type ShotSettings,
+} from '@ivrex/contract';
+import { halfToNumber, mixReach, shutterAt, type BlurPlan, type NeighbourPlan } from '@ivrex/core';
 import { instantiateKernels } from '@ivrex/kernels';
 import { frameElement } from '@ivrex/media';
 import { STORED } from '../../../e2e/stored';
@@ -25,6 +33,8 @@ const WASM = path.join(ROOT, 'packages/kernels/build/kernels.wasm');
 /** 1008 with its neighbours and theirs; motion may be numbered one later. */
 const FRAMES = /\.10(06|07|08|09|10|11)\./;
 let http: Server;
+/** Every test has folders of its own. */
+let shots = 0;
 const fetchAnywhere = globalThis.fetch;
 
 beforeAll(async () => {
@@ -44,7 +54,7 @@ afterAll(async () => {
 
 /** A demo shot with its encoding, and with every element that it can have. */
 async function demoShot(name: string): Promise<ShotDetail> {
-  const folder = path.join(bench.data, 'media', name);
+  const folder = path.join(bench.data, 'media', `${name} ${++shots}`);
   for (const file of readdirSync(path.join(DEMO, name), { recursive: true }).map(String)) {
     if (!FRAMES.test(file)) continue;
     mkdirSync(path.dirname(path.join(folder, file)), { recursive: true });
@@ -121,3 +131,40 @@ test.each(['TC_010', 'TC_020', 'TC_030'])(
   },
   240000,
 );
+
+test('light that is blurred apart is taken out, blurred and added alike', async () => {
+  const read = await demoShot('TC_010'),
+    [heron, ...others] = read.settings.elements;
+  // A light pass that is all of the picture, going another way: nothing is left of the surface.
+  const shine = newElement(read.settings.elements, {
+    name: 'shine',
+    beauty: heron.beauty,
+    motion: heron.motion,
+    encoding: heron.encoding && { ...heron.encoding, axes: { ...heron.encoding.axes, x: 'left' } },
+    lightOf: heron.id,
+  });
+  const change = { settings: { ...read.settings, elements: [heron, ...others, shine] }, label: 'Light pass', basedOn: read.state.sequence };
+  const detail = (await bench.api.put(`/api/shots/${read.shot.id}/settings`).send(change).expect(200)).body as ShotDetail;
+  const surface = await byPage(detail, heron, 1008),
+    light = await byPage(detail, shine, 1008),
+    sum = blurWork.sum(surface, [{ halves: light, factor: 1 }]);
+  const server = await byServer(detail, heron, 1008);
+  let most = 0,
+    lit = 0;
+  for (let i = 0; i < sum.length; i++) {
+    const [a, b] = [halfToNumber(sum[i]), halfToNumber(server[i])];
+    // The page's parts are halves before they are added.
+    most = Math.max(most, Math.abs(a - b) / Math.max(0.05, Math.abs(b)));
+    if (i % 4 < 3 && b > 0.05) lit++;
+  }
+  expect(lit).toBeGreaterThan(5000);
+  expect(most).toBeLessThan(3e-3);
+  // Alpha is the surface's: light covers nothing.
+  let left = 0,
+    changed = 0;
+  for (let i = 0; i < sum.length; i += 4) {
+    left = Math.max(left, Math.abs(halfToNumber(surface[i])));
+    if (sum[i + 3] !== surface[i + 3]) changed++;
+  }
+  expect([left < 0.01, changed]).toEqual([true, 0]);
+}, 240000);

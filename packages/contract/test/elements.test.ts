@@ -1,16 +1,22 @@
 import {
+  blurredElement,
   byFactor,
   changeFocused,
   focusOn,
   freeElementId,
+  gradeWhenOf,
   keepLinks,
+  lightsOf,
+  listedElements,
   newElement,
   opacityAt,
   passBelow,
+  proposedElements,
   shotSettingsSchema,
   shutterOfElement,
   stackOf,
   withElements,
+  withoutLights,
   type Element,
   type ElementId,
   type Pass,
@@ -145,6 +151,86 @@ test('an element is blurred under its own shutter or the shot’s, times its fac
   expect(shutterOfElement(settings, { ...far, shutter: { ...settings.shutter, closes: 0.5 } })).toMatchObject({
     closes: 0.5,
     strength: 0.4,
+  });
+});
+
+describe('light passes', () => {
+  const pass = (id: string, role: string, more: Partial<Pass> = {}) =>
+    ({
+      id,
+      name: id,
+      layer: '',
+      sequenceId: 's',
+      width: 9,
+      height: 5,
+      channels: [],
+      ranges: null,
+      guess: { role },
+      ...more,
+    }) as unknown as Pass;
+  const id = (n: number) => `00000000-0000-4000-8000-00000000000${n}` as Pass['id'];
+  const PASSES = [
+    pass(id(1), 'beauty'),
+    pass(id(2), 'motion'),
+    pass(id(3), 'light', { layer: 'reflection' }),
+    pass(id(4), 'light', { layer: 'specular' }),
+    pass(id(5), 'light', { layer: 'refraction', width: 4 }),
+    pass(id(6), 'motion', { layer: 'specular_motion' }),
+  ];
+  const base = settingsOf();
+  const [main] = base.elements;
+  const whole: ShotSettings = {
+    ...base,
+    elements: [{ ...main, beauty: id(1), encoding: encodingOf(0.5), motion: id(2) }],
+  };
+  const proposed = withElements(whole, proposedElements(whole, PASSES));
+  const named = (name: string) => proposed.elements.find((e) => e.name === name) ?? main;
+
+  test('layers of light are proposed for the element that they are in, each with the motion of its name', () => {
+    expect(proposed.elements.slice(1)).toMatchObject([
+      { name: 'reflection', beauty: id(3), motion: null, lightOf: 'main' },
+      { name: 'specular', beauty: id(4), motion: id(6), lightOf: 'main' },
+    ]);
+    expect(proposedElements(proposed, PASSES)).toEqual([]);
+  });
+  test('they are listed with their element, and not laid over anything', () => {
+    expect(stackOf(proposed).map((e) => e.name)).toEqual(['heron']);
+    expect(listedElements(proposed).map((e) => e.name)).toEqual(['heron', 'reflection', 'specular']);
+    expect(proposed.assembly.order).not.toContain('reflection');
+  });
+  test('only what has motion that is read is taken out of the beauty', () => {
+    expect(lightsOf(proposed, proposed.elements[0])).toEqual([]);
+    const read = { ...proposed, elements: proposed.elements.map((e) => (e.name === 'specular' ? { ...e, encoding: encodingOf(0) } : e)) };
+    expect(lightsOf(read, read.elements[0]).map((e) => e.name)).toEqual(['specular']);
+    expect(lightsOf(read, read.elements[2])).toEqual([]);
+    expect(gradeWhenOf(proposed, proposed.elements[0])).toBe('before');
+    expect(gradeWhenOf(read, read.elements[0])).toBe('after');
+    expect(withoutLights(read).elements.map((e) => e.name)).toEqual(['heron']);
+    const focused = focusOn(read, named('specular').id);
+    expect(withoutLights(focused)).toBe(focused);
+  });
+  test('one is cut, hidden, defocused and exposed as its surface is', () => {
+    const surface = {
+      ...proposed.elements[0],
+      depth: id(7),
+      matte: { kind: 'pass' as const, pass: id(8), invert: true },
+      factor: 0.5,
+      shutter: { ...proposed.shutter, closes: 0.75 },
+    };
+    const settings = { ...proposed, elements: [surface, ...proposed.elements.slice(1).map((e) => ({ ...e, factor: 0.5 }))] };
+    expect(blurredElement(settings, settings.elements[1])).toMatchObject({ name: 'reflection', depth: id(7), matte: { invert: true } });
+    expect(blurredElement(settings, surface)).toBe(surface);
+    expect(shutterOfElement(settings, settings.elements[1])).toMatchObject({ closes: 0.75, strength: 0.25 });
+  });
+  test('without its element, or of another light pass, it stands for itself', () => {
+    const orphan = { ...proposed, elements: proposed.elements.slice(1) };
+    expect(keepLinks(proposed, orphan).elements.map((e) => e.lightOf)).toEqual([null, null]);
+    const chain = {
+      ...proposed,
+      elements: proposed.elements.map((e) => (e.name === 'specular' ? { ...e, lightOf: named('reflection').id } : e)),
+    };
+    expect(keepLinks(proposed, chain).elements.map((e) => e.lightOf)).toEqual([null, 'main', null]);
+    expect(stackOf(chain).map((e) => e.name)).toContain('specular');
   });
 });
 

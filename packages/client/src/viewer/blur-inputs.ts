@@ -102,8 +102,8 @@ export async function loadInputs(detail: ShotDetail, element: Element, frame: nu
 /** How an element is made of its pictures. */
 export function shapeInputs(detail: ShotDetail, element: Element): ShapeInputs {
   const { matte, place } = blurredElement(detail.settings, element),
-    covering = surfaceOf(detail.settings, element) ?? element;
-  return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha: alphaKind(detail, covering.beauty) !== null };
+    hasAlpha = surfaceOf(detail.settings, element) !== null || alphaKind(detail, element.beauty) !== null;
+  return { shape: { edge: place.edge, shadow: place.shadow }, choice: matte, hasAlpha };
 }
 
 /** How a picture's alpha is stored; null where it says nothing. */
@@ -146,7 +146,11 @@ export async function loadParts(
     without: await Promise.all(
       without.map(async ({ name, beauty }) => ({ name, rgba: await partOf(beauty), isStraight: isStraight(element.beauty, beauty) })),
     ),
-    cover: surface && { rgba: await partOf(surface), isStraight: isStraight(surface, element.beauty) },
+    cover: surface && {
+      rgba: await partOf(surface),
+      hasAlpha: alphaKind(detail, surface) !== null,
+      isStraight: isStraight(surface, element.beauty),
+    },
   };
 }
 
@@ -176,7 +180,8 @@ async function loadRasters(
     depth && loadRaster(depth, frame, 'planes'),
     ids && loadRaster(ids, frame, 'planes'),
     loadMattePlanes(matte, frame),
-    depthEncodingOf(detail, blurred),
+    // Measured for the element whose depth it is.
+    depthEncodingOf(detail, surfaceOf(detail.settings, element) ?? element),
   ]);
   const planes = new Map(namedPlanes(vectors).map(({ name, data }) => [name, data]));
   return {

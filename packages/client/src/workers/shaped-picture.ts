@@ -1,5 +1,6 @@
 import {
   coverLight,
+  multiplyLight,
   mattePlane,
   shapePicture,
   takeLights,
@@ -13,7 +14,7 @@ import {
 export interface ShapeInputs {
   readonly shape: ElementShape;
   readonly choice: MatteChoice | null;
-  /** The beauty's alpha says something; of a light pass its surface's. */
+  /** The beauty's alpha says something; that of a light pass always does. */
   readonly hasAlpha: boolean;
 }
 
@@ -23,7 +24,7 @@ export interface PictureParts {
   /** Light passes that are taken out of it. `isStraight`: their colours are not multiplied by the beauty's alpha yet. */
   readonly without: readonly { readonly name: string; readonly rgba: Uint16Array; readonly isStraight: boolean }[];
   /** Of a light pass: the picture of its surface, whose alpha it has. */
-  readonly cover: { readonly rgba: Uint16Array; readonly isStraight: boolean } | null;
+  readonly cover: { readonly rgba: Uint16Array; readonly hasAlpha: boolean; readonly isStraight: boolean } | null;
   /** What of the beauty is the element's; null: all of it. */
   readonly matte: MattePlanes | null;
 }
@@ -36,10 +37,14 @@ export function shapedPicture(
   widened: (halves: Uint16Array) => Float32Array,
 ): { readonly rgba: Float32Array; readonly warnings: readonly string[] } {
   const rgba = widened(beauty);
-  if (cover !== null && hasAlpha) coverLight(rgba, widened(cover.rgba), cover.isStraight);
+  if (cover !== null) {
+    const surface = cover.hasAlpha ? widened(cover.rgba) : null;
+    if (surface !== null && cover.isStraight) multiplyLight(rgba, surface);
+    coverLight(rgba, surface, width);
+  }
   const lights = without.map((light): LightPicture => {
     const lit = widened(light.rgba);
-    if (hasAlpha) coverLight(lit, rgba, light.isStraight);
+    if (light.isStraight) multiplyLight(lit, rgba);
     return { name: light.name, rgba: lit };
   });
   const warnings = takeLights(rgba, lights);

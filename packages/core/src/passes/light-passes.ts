@@ -30,12 +30,46 @@ export function takeLights(rgba: Float32Array, lights: readonly LightPicture[]):
   return foreign;
 }
 
-/** Gives a light pass the alpha of its surface's picture. `isStraight`: its colours are not multiplied by it yet. */
-export function coverLight(light: Float32Array, surface: Float32Array, isStraight: boolean): void {
-  for (let i = 3; i < light.length; i += 4) {
-    light[i] = surface[i];
-    if (isStraight) for (let c = 1; c <= 3; c++) light[i - c] *= surface[i];
+/** Multiplies a light pass by the alpha of the picture that it is part of, where it is stored without it. */
+export function multiplyLight(light: Float32Array, surface: Float32Array): void {
+  for (let i = 3; i < light.length; i += 4) for (let c = 1; c <= 3; c++) light[i - c] *= surface[i];
+}
+
+/** Darker in every channel, a pixel is not lit: a tenth of a step of 8 bits. */
+const LEAST_LIT = 1e-4,
+  /** How far around its light a pass covers anything, as a share of the width: what stands before the light is to hold it back there. */
+  REACH = 1 / 40;
+
+/**
+ * Gives a light pass the alpha of its surface's picture (null: opaque) around what is lit, and none elsewhere: where nothing shines there is nothing to
+ * blur, and motion that was estimated there means nothing. RGBA of equal sizes, changed in place.
+ */
+export function coverLight(light: Float32Array, surface: Float32Array | null, width: number): void {
+  const height = light.length / 4 / width,
+    reach = Math.ceil(width * REACH);
+  const lit = new Uint8Array(width * height);
+  for (let i = 0; i < lit.length; i++) {
+    let most = 0;
+    for (let c = i * 4; c < i * 4 + 3; c++) most = Math.max(most, Math.abs(light[c]));
+    lit[i] = most > LEAST_LIT ? 1 : 0;
   }
+  const near = widen(widen(lit, width, height, 1, width, reach), height, width, width, 1, reach);
+  for (let i = 0; i < near.length; i++) light[i * 4 + 3] = near[i] === 0 ? 0 : (surface?.[i * 4 + 3] ?? 1);
+}
+
+/** Marks all within `reach` of what is marked, along lines of `length` places that are `step` apart; `count` lines, `across` apart. */
+function widen(marks: Uint8Array, length: number, count: number, step: number, across: number, reach: number): Uint8Array {
+  const out = new Uint8Array(marks.length);
+  for (let n = 0; n < count; n++) {
+    for (let k = 0, end = 0; k < length; k++) {
+      if (marks[n * across + k * step] === 0) continue;
+      // What the last mark reached is marked already.
+      const to = Math.min(length, k + reach + 1);
+      for (let j = Math.max(end, k - reach); j < to; j++) out[n * across + j * step] = 1;
+      end = Math.max(end, to);
+    }
+  }
+  return out;
 }
 
 /** Adds a light pass, so many times as bright; the picture's alpha stays: light covers nothing. */

@@ -1,6 +1,7 @@
 import path from 'node:path';
 import {
   coverLight,
+  multiplyLight,
   heightOf,
   IvrexError,
   mattePlane,
@@ -95,14 +96,15 @@ export async function loadPicture(pass: PictureFile, host: NodeHost, reader = ne
   if (pass.coverFrom) {
     const surface = await loadPicture(pass.coverFrom, host, reader);
     assertPartOf(surface, picture, pass);
-    if (surface.hasAlpha) coverLight(rgba, surface.rgba, surface.isStraight && !hasAlpha);
-    return { ...picture, hasAlpha: surface.hasAlpha };
+    if (surface.isStraight && !hasAlpha) multiplyLight(rgba, surface.rgba);
+    coverLight(rgba, surface.hasAlpha ? surface.rgba : null, width);
+    return { ...picture, hasAlpha: true };
   }
   const lights: LightPicture[] = [];
   for (const light of pass.without ?? []) {
     const lit = await loadPicture(light, host, reader);
     assertPartOf(picture, lit, light);
-    if (hasAlpha) coverLight(lit.rgba, rgba, isStraight && !lit.hasAlpha);
+    if (isStraight && !lit.hasAlpha) multiplyLight(lit.rgba, rgba);
     lights.push({ name: light.layer === '' ? path.basename(light.file) : light.layer, rgba: lit.rgba });
   }
   return { ...picture, warnings: takeLights(rgba, lights) };
