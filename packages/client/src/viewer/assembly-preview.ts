@@ -149,8 +149,12 @@ export class AssemblyPreview {
       for (const [n, light] of lit.entries()) if (light !== null) await worker.addLight(id, light.made.picture, factors[n]);
       this.given.set(id, key);
     }
-    const notes = lit.flatMap((light, n) => light?.made.notes.map((note) => `${lights[n].name}: ${note}`) ?? []);
-    return [...(own?.made.notes.map((note) => `${name}: ${note}`) ?? []), ...notes];
+    // What a light pass says as its surface does is said once.
+    const said = own?.made.notes ?? [],
+      notes = lit.flatMap(
+        (light, n) => light?.made.notes.filter((note) => !said.includes(note)).map((note) => `${lights[n].name}: ${note}`) ?? [],
+      );
+    return [...said.map((note) => `${name}: ${note}`), ...notes];
   }
 
   /** One blurred picture and what it is known by; null when it went out of date. */

@@ -172,7 +172,9 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       if (!surface || !preview.current || !current) return;
       const added = await lightPictures(lights, quality, source);
       if (added === null || !current) return;
-      around.push(...added.notes);
+      const said = [...source.report.warnings, ...source.report.notes, ...surface.report.warnings, ...surface.report.notes];
+      // What a light pass says as its surface does is said once.
+      around.push(...added.notes.flatMap(({ name, note }) => (said.includes(note) ? [] : [`${name}: ${note}`])));
       const picture = added.pictures.length === 0 ? surface : await preview.current.withLights(surface, added.pictures);
       show(picture);
       const report = { ...picture.report, notes: [...around, ...picture.report.notes] };
@@ -185,14 +187,14 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       lights: ReturnType<typeof blurredLights>,
       quality: 'draft' | 'final',
       { width }: BlurPlan,
-    ): Promise<{ pictures: PreviewPicture[]; notes: string[] } | null> => {
+    ): Promise<{ pictures: PreviewPicture[]; notes: { name: string; note: string }[] } | null> => {
       for (const [id, blur] of lightBlurs.current) {
         if (lights.some((light) => light.element.id === id)) continue;
         blur.close();
         lightBlurs.current.delete(id);
       }
       const pictures: PreviewPicture[] = [],
-        notes: string[] = [];
+        notes: { name: string; note: string }[] = [];
       for (const light of lights) {
         const { id, name } = light.element,
           blur = lightBlurs.current.get(id) ?? new ElementBlur();
@@ -201,7 +203,7 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
         const made = await blur.picture(job, quality, Math.round(job.width / width));
         if (made === null) return null;
         pictures.push(made.picture);
-        notes.push(...made.notes.map((note) => `${name}: ${note}`));
+        notes.push(...made.notes.map((note) => ({ name, note })));
       }
       return { pictures, notes };
     };

@@ -102,7 +102,8 @@ export class BlurPool {
     if (lights.length === 0) return alone;
     // What a plan holds is not to be changed.
     const surface = { ...alone, sharp: alone.sharp.slice() },
-      { made, warnings, mostSlices } = await this.addLights(surface, lights, signal);
+      said = [...alone.prepared.warnings, ...alone.report.warnings];
+    const { made, warnings, mostSlices } = await this.addLights(surface, lights, signal, said);
     return {
       ...surface,
       made: [surface.made, ...made].join('; '),
@@ -116,6 +117,8 @@ export class BlurPool {
     picture: { readonly width: number; readonly height: number; readonly rgba: Float32Array; readonly sharp?: Float32Array },
     lights: readonly BlurredLight[],
     signal?: AbortSignal,
+    /** Warnings that were given before: a light pass does not repeat them. */
+    said: readonly string[] = [],
   ): Promise<{ made: string[]; warnings: string[]; mostSlices: number }> {
     const out = { made: [] as string[], warnings: [] as string[], mostSlices: 0 };
     for (const { name, opacity, frame } of lights) {
@@ -129,7 +132,8 @@ export class BlurPool {
       addLight(picture.rgba, light.rgba, opacity);
       if (picture.sharp) addLight(picture.sharp, light.sharp, opacity);
       out.made.push(`${name}: ${light.made}`);
-      out.warnings.push(...[...light.prepared.warnings, ...light.report.warnings].map((text) => `${name}: ${text}`));
+      const fresh = [...light.prepared.warnings, ...light.report.warnings].filter((text) => !said.includes(text));
+      out.warnings.push(...fresh.map((text) => `${name}: ${text}`));
       out.mostSlices = Math.max(out.mostSlices, light.mostSlices);
     }
     return out;

@@ -1,5 +1,5 @@
 import { ArrowLeftOutlined, BulbOutlined, QuestionCircleOutlined, RedoOutlined, UndoOutlined } from '@ant-design/icons';
-import { roleOf, type DeliveryState, type MatchReport, type ShotDetail } from '@ivrex/contract';
+import { roleOf, stackOf, type DeliveryState, type MatchReport, type ShotDetail, type ShotSettings } from '@ivrex/contract';
 import { Button, Tooltip } from 'antd';
 import { Link, NavLink } from 'react-router';
 import { useNewestMatch } from '../../api/match';
@@ -92,7 +92,16 @@ function stepsOf(
     { to: 'motion', name: 'Motion', state: !agreed ? 'to read' : isAllRead ? 'agreed' : 'one to read' },
     { to: 'shutter', name: 'Shutter', state: agreed ? 'set' : '' },
     { to: 'match', name: 'Match', state: agreed ? matchState() : '' },
-    { to: 'assemble', name: 'Assemble', state: settings.elements.length > 1 ? `${settings.elements.length} elements` : '' },
+    { to: 'assemble', name: 'Assemble', state: partsOf(settings) },
     { to: 'deliver', name: 'Deliver', state: shot.delivery === null ? '' : DELIVERY_WORDS[shot.delivery] },
   ];
+}
+
+/** What a shot is put together of, when it is of more than one part. */
+function partsOf(settings: ShotSettings): string {
+  const elements = stackOf(settings).length,
+    lights = settings.elements.length - elements;
+  return [elements > 1 ? `${elements} elements` : '', lights > 0 ? `${lights} light pass${lights === 1 ? '' : 'es'}` : '']
+    .filter(Boolean)
+    .join(', ');
 }
