@@ -3,7 +3,7 @@ import { rawPixels } from '@ivrex/core';
 import { checkDraft, newDraft, NOTHING, productsOf, usualName, usualPattern } from '../src/features/deliver/delivery-draft';
 
 /** What a draft looks at of an element. */
-const elementOf = (id: string) => ({ id, name: id }) as Element;
+const elementOf = (id: string, lightOf: string | null = null) => ({ id, name: id, lightOf }) as Element;
 const [heron, shadow] = [elementOf('main'), elementOf('shadow')];
 const encoding = rawPixels('R', 'G');
 
@@ -12,6 +12,9 @@ test('one element is delivered blurred, several are put together', () => {
   expect(productsOf(alone, [heron], () => encoding)).toEqual([{ kind: 'element', element: 'main' }]);
   const together = newDraft([heron, shadow], 1001, 1024);
   expect(productsOf(together, [heron, shadow], () => encoding)).toEqual([{ kind: 'assembled' }]);
+  // A light pass is in its element's picture.
+  const lit = [heron, elementOf('reflection', 'main')];
+  expect(productsOf(newDraft(lit, 1001, 1024), lit, () => encoding)).toEqual([{ kind: 'element', element: 'main' }]);
 });
 
 test('what needs motion is left out where there is none; the order is that of the elements', () => {

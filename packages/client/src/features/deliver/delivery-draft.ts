@@ -39,7 +39,8 @@ export interface DeliveryDraft {
 }
 
 export function newDraft(elements: readonly Element[], first: number, last: number): DeliveryDraft {
-  const together = elements.length > 1;
+  // Light passes are in their element's picture.
+  const together = elements.filter((e) => e.lightOf === null).length > 1;
   return {
     assembled: together,
     elements: together ? {} : { [elements[0].id]: { ...NOTHING, picture: true } },
