@@ -31,7 +31,8 @@ test('every view at 1280 x 800 and at 1920 x 1080', async ({ page }) => {
     if (message.type() === 'error') errors.push(message.text());
   });
   await page.goto('/');
-  await expect(page.locator('.shot-card canvas').first()).toHaveAttribute('data-drawn', 'yes');
+  // One of each of the demo's shots.
+  await expect(page.locator('.shot-card canvas[data-drawn]')).toHaveCount(5, { timeout: 120000 });
   await page.waitForLoadState('networkidle');
   await look(page, 'shots');
   const wheels = await openDemo(page, 'TC_020');
