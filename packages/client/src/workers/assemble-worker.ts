@@ -86,13 +86,10 @@ const api = {
   put(id: string, key: string, { width, height, halves }: HalfPicture): void {
     pictures.set(id, { key, width, height, rgba: widened(halves) });
   },
-  /** Light that was blurred apart, onto an element of the same size that was put before. */
+  /** Light that was blurred apart, onto an element that was put before. A draft of the one may come with the exact picture of the other: it is scaled. */
   addLight(id: string, { width, height, halves }: HalfPicture, factor: number): void {
     const held = pictures.get(id);
-    if (held === undefined) return;
-    if (held.width !== width || held.height !== height)
-      throw new Error(`a light pass of ${width} x ${height} does not fit a picture of ${held.width} x ${held.height}`);
-    addLight(held.rgba, widened(halves), factor);
+    if (held !== undefined) addLight(held.rgba, resizePicture(widened(halves), width, height, held.width, held.height), factor);
   },
   putStill(id: string, key: string, { grade, lens, depth, quality, ...parts }: StillInputs): void {
     const { width, height } = parts;
