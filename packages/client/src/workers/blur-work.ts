@@ -144,6 +144,7 @@ export const blurWork = {
             factor,
           ),
         ...reducedSize(inputs, factor),
+        isLight: inputs.cover !== null,
         path,
         hidden,
         reachFrames,

@@ -25,6 +25,7 @@ export interface FramePasses extends BlurFramePasses {
   readonly previous: BlurFramePasses | null;
   readonly next: BlurFramePasses | null;
   readonly background: Float32Array | null;
+  readonly isLight: boolean;
   /** The beauty's header, to be carried through. */
   readonly attributes: ReadonlyMap<string, Attribute>;
   readonly warnings: readonly string[];
@@ -50,6 +51,7 @@ export async function loadFramePasses(given: FrameSources, host: NodeHost): Prom
     previous: await loadNeighbour('before', sources.previous ?? null, sources, beauty, host, warnings),
     next: await loadNeighbour('after', sources.next ?? null, sources, beauty, host, warnings),
     background: sources.background ? await loadBackground(sources.background, beauty, host, reader, warnings) : null,
+    isLight: sources.beauty.coverFrom !== undefined,
     attributes: beauty.attributes,
     warnings,
   };

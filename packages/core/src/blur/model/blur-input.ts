@@ -32,6 +32,11 @@ export interface BlurInput extends BlurFramePasses {
   readonly next?: BlurFramePasses | null;
   /** A picture without the things in front: what the farthest surface shows where it is hidden. Premultiplied, interleaved. */
   readonly background?: Float32Array | null;
+  /**
+   * The picture is a light pass: what it shows (mirrored, refracted) has edges that its surface has not, so it is planned without the depth, which
+   * is the surface's.
+   */
+  readonly isLight?: boolean;
   /** "off": hidden parts are filled in from their surroundings alone. */
   readonly hidden?: 'auto' | 'off';
   readonly path: PathChoice;

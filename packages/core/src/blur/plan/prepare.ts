@@ -64,7 +64,7 @@ function cleanInput(given: BlurInput, warnings: string[]): BlurInput {
   const clean = <T extends BlurFramePasses>(frame: T, name: string): T => ({
     ...frame,
     rgba: usableColours(frame.rgba, name, warnings),
-    depth: frame.depth && completeDepth(frame.depth, given.width, frame),
+    depth: given.isLight ? null : frame.depth && completeDepth(frame.depth, given.width, frame),
   });
   const now = clean(given, 'This frame'),
     previous = given.previous ? clean(given.previous, 'The frame before') : null;

@@ -73,9 +73,10 @@ function notesOn(input: BlurInput, surfaces: Surfaces, paths: PathStudy, inpaint
   else if (paths.model !== 'straight' && (paths.after === null || paths.before === null))
     notes.push('The motion of a neighbouring frame is missing: a change of pace within the frame is not followed.');
   if (input.ids === null && surfaces.count > 1) notes.push('No ids: surfaces were told apart by depth and motion.');
-  if (orderFrom === 'neighbours')
+  const { isLight = false } = input;
+  if (orderFrom === 'neighbours' && !isLight)
     notes.push('No depth: what occludes what between this frame and its neighbours tells which surface is in front.');
-  if (orderFrom === 'speed')
+  if (orderFrom === 'speed' && !isLight)
     notes.push(
       'No depth, and no neighbouring frame with vectors both ways shows what occludes what: the faster surface was taken as the nearer one.',
     );
