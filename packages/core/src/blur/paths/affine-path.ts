@@ -9,6 +9,11 @@ export const FLOW_NUMBERS = 6;
 const MIN_AREA = 0.06,
   MAX_STRETCH = 4;
 
+/** How many times as large what is around a point becomes, from its gradient (the last four of six numbers); below 0 where it is mirrored. */
+export function areaKept(fit: ArrayLike<number>, at: number): number {
+  return (1 + fit[at + 2]) * (1 + fit[at + 5]) - fit[at + 3] * fit[at + 4];
+}
+
 /**
  * The flow that takes a point by (dx, dy) and its surroundings by the gradient m in one frame. `turnNear`: of the turns that look the same the
  * one nearest to this angle (radians) is taken. A gradient that no surface can have is left out. Written from `at` on.

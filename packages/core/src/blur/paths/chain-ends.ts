@@ -18,11 +18,19 @@ const PACE_PX = 0.04;
 const PACE_TRIALS = 600;
 
 /** Follows both ends of every path on, where the change of pace is worth it; null where it is not, or a frame is missing. */
-export function chainEnds(study: PathStudy, id: number, own: Uint8Array, ends: Float64Array, nodes: Nodes): FarEnds | null {
+export function chainEnds(
+  study: PathStudy,
+  id: number,
+  own: Uint8Array,
+  steady: Uint8Array,
+  ends: Float64Array,
+  nodes: Nodes,
+): FarEnds | null {
   if (study.after === null || study.before === null) return null;
   const members: number[] = [];
-  for (let n = 0; n < own.length; n++) if (own[n] === 1) members.push(n);
-  const known = new Uint8Array(own.length);
+  for (let n = 0; n < own.length; n++) if (own[n] === 1 && steady[n] === 1) members.push(n);
+  // Where a surface folds its ends are those of a parabola, and nothing is added to it.
+  const known = own.map((isOwn, n) => (isOwn === 1 && steady[n] === 0 ? 1 : 0));
   const rest = new Float64Array(own.length * ENDS);
   const chain = (n: number): boolean => {
     const x = nodes.x0 + (n % nodes.across) * NODE_PX,

@@ -4,7 +4,7 @@ import { FLOW_NUMBERS } from './affine-path';
 import { chainEnds, type FarEnds } from './chain-ends';
 import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from '../../raster/nearest';
-import { ENDS, writeFlow, type Nodes, type PathStudy, type SurfacePath } from './path-study';
+import { ENDS, writeEnds, type Nodes, type PathStudy, type SurfacePath } from './path-study';
 import { speckPath } from './speck-path';
 import { sharedFloats } from '../model/shared-floats';
 
@@ -21,14 +21,13 @@ export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box):
   borrowGradients(told, fits, nodes);
   const own = told.map((t) => (t === NOTHING ? 0 : 1));
   // A fit is as long as a flow: it is turned into one where it lies.
-  const ends = fits;
-  for (let n = 0; n < own.length; n++) {
-    if (own[n] === 0 || between[n] === 1) continue;
-    for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) writeFlow(study.model, fits, at, ends, 0, at);
-  }
+  const ends = fits,
+    steady = new Uint8Array(own.length);
+  for (let n = 0; n < own.length; n++)
+    steady[n] = between[n] === 1 || (own[n] === 1 && writeEnds(study.model, ends, n * ENDS)) ? 1 : 0;
   fillBetween(between, ends, ENDS, nodes);
   const nearest = nearestMember(own, across, down);
-  const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, ends, nodes);
+  const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, steady, ends, nodes);
   return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes), seat: null };
 }
 

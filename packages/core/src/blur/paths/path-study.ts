@@ -1,5 +1,5 @@
 import type { PathGrid } from '@ivrex/kernels/interface';
-import { FLOW_NUMBERS, flowOf } from './affine-path';
+import { areaKept, FLOW_NUMBERS, flowOf } from './affine-path';
 import type { KeyedField } from './affine-fit';
 
 /** What the paths of one frame's surfaces are fitted to. */
@@ -47,3 +47,38 @@ export function writeFlow(model: PathStudy['model'], fit: Float64Array, at: numb
   if (model === 'arc') flowOf(fit[at], fit[at + 1], fit[at + 2], fit[at + 3], fit[at + 4], fit[at + 5], out, turnNear, outAt);
   else for (let k = 0; k < FLOW_NUMBERS; k++) out[outAt + k] = fit[at + k];
 }
+
+/** What shrinks to less than this of its area within a frame is about to fold: no steady flow takes it there. */
+const LEAST_AREA = 0.5;
+/** Of a frame: as far a surface is followed that folds within it. */
+const HALF = 0.5;
+
+/**
+ * Both ends of a node's path, in place of its two fits. False where the surface folds or turns edge on within the frame: places and gradients then follow
+ * the parabola of the time through both fits, and the ends are those of the flows that lead half as far along it.
+ */
+export function writeEnds(model: PathStudy['model'], fits: Float64Array, at: number): boolean {
+  const back = at + FLOW_NUMBERS;
+  if (model !== 'arc' || Math.min(areaKept(fits, at), areaKept(fits, back)) > LEAST_AREA) {
+    writeFlow(model, fits, at, fits, 0, at);
+    writeFlow(model, fits, back, fits, 0, back);
+    return true;
+  }
+  for (let k = 0; k < FLOW_NUMBERS; k++) {
+    const odd = (HALF * (fits[at + k] - fits[back + k])) / 2,
+      even = (HALF * HALF * (fits[at + k] + fits[back + k])) / 2;
+    halves[k] = even + odd;
+    halves[FLOW_NUMBERS + k] = even - odd;
+  }
+  writeFlow(model, halves, 0, halves);
+  writeFlow(model, halves, FLOW_NUMBERS, halves, 0, FLOW_NUMBERS);
+  for (let k = 0; k < FLOW_NUMBERS; k++) {
+    const odd = (halves[k] - halves[FLOW_NUMBERS + k]) / (2 * HALF),
+      even = (halves[k] + halves[FLOW_NUMBERS + k]) / (2 * HALF * HALF);
+    fits[at + k] = even + odd;
+    fits[back + k] = even - odd;
+  }
+  return false;
+}
+
+const halves = new Float64Array(ENDS);

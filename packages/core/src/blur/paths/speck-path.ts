@@ -1,8 +1,8 @@
 import { NODE_FLOATS, NODE_PX, type Box } from '@ivrex/kernels/interface';
 import { sharedFloats } from '../model/shared-floats';
-import { FIT_NUMBERS, fitAffine } from './affine-fit';
+import { fitAffine } from './affine-fit';
 import { FLOW_NUMBERS } from './affine-path';
-import { ENDS, writeFlow, type PathStudy, type SurfacePath } from './path-study';
+import { ENDS, writeEnds, type PathStudy, type SurfacePath } from './path-study';
 
 /** Surfaces of no more pixels, no farther apart, have one flow: they tell no more, and of strands and drops there are thousands. */
 const SPECK_PIXELS = 16;
@@ -34,9 +34,8 @@ export function speckPath(study: PathStudy, key: number, seen: Box, box: Box): S
     seat = isKnown ? { x: x / pixels, y: y / pixels } : null,
     ends = new Float64Array(ENDS);
   if (seat !== null) {
-    const fit = new Float64Array(2 * FIT_NUMBERS);
-    fitAffine(field, key, [field.toNext, field.toPrevious], seat.x, seat.y, study.shear, fit, null, 0, WINDOW);
-    for (let at = 0; at < ENDS; at += FLOW_NUMBERS) writeFlow(study.model, fit, at, ends, 0, at);
+    fitAffine(field, key, [field.toNext, field.toPrevious], seat.x, seat.y, study.shear, ends, null, 0, WINDOW);
+    writeEnds(study.model, ends, 0);
   }
   const orders = study.model === 'straight' || isEven(ends) ? 1 : 2,
     place = gridPlace(box),
