@@ -3,7 +3,7 @@ import { orderSurfaces } from '../src/blur/surfaces/order';
 import { boundsOf } from '../src/blur/surfaces/surface-bounds';
 import { connectedPieces, surfacesOf } from '../src/blur/surfaces/surfaces';
 import { trustedPixels } from '../src/blur/surfaces/trusted-pixels';
-import { vectorsAgree } from '../src/blur/surfaces/vectors-agree';
+import { jumpOf, vectorsAgree } from '../src/blur/surfaces/vectors-agree';
 
 const W = 40;
 const H = 30;
@@ -203,14 +203,52 @@ test('of surfaces that do not touch, the nearer in the mean is in front', () => 
 test('a floor that goes far back within few rows is one surface; a step is not', () => {
   const s = bands([{ x0: 0, x1: W, id: 1, depth: 1, speed: 0 }]);
   for (let i = 0; i < W * H; i++) s.depth[i] = 1 / (0.02 + 0.01 * Math.floor(i / W));
-  expect(vectorsAgree(s.motion, s.depth, 4 * W + 9, 5 * W + 9)).toBe(true);
+  expect(vectorsAgree(s.motion, s.depth, jumpOf(s.motion, s.trusted), 4 * W + 9, 5 * W + 9)).toBe(true);
   expect(surfacesOf({ ...s, ids: null }, s.trusted).count).toBe(1);
   // The same two depths, and nothing that slopes on either side.
   for (let i = 0; i < W * H; i++) s.depth[i] = i < 5 * W ? 1 / 0.06 : 1 / 0.07;
-  expect(vectorsAgree(s.motion, s.depth, 4 * W + 9, 5 * W + 9)).toBe(false);
+  expect(vectorsAgree(s.motion, s.depth, jumpOf(s.motion, s.trusted), 4 * W + 9, 5 * W + 9)).toBe(false);
   // Beside the picture's border nothing tells a slope.
   for (let i = 0; i < W * H; i++) s.depth[i] = 1 / (0.02 + 0.01 * Math.floor(i / W));
-  expect(vectorsAgree(s.motion, s.depth, 0, W)).toBe(false);
+  expect(vectorsAgree(s.motion, s.depth, jumpOf(s.motion, s.trusted), 0, W)).toBe(false);
+});
+
+test('vectors that jump are of two surfaces, fast ones too; a steep slope, or coarse steps, are one', () => {
+  const fast = (speed: (x: number) => number) => {
+    const s = bands([{ x0: 0, x1: W, id: 1, depth: 5, speed: 0 }]);
+    for (let i = 0; i < W * H; i++) {
+      s.motion.toNext[i * 2] = speed(i % W);
+      s.motion.toPrevious[i * 2] = -speed(i % W);
+    }
+    return surfacesOf(s, s.trusted).count;
+  };
+  // An arm before its own body, both at thirty pixels a frame: 15 % of the speed are 4.5.
+  expect(fast((x) => 30 + 0.05 * x + (x < 18 ? 0 : 4.6))).toBe(2);
+  expect(fast((x) => 30 + 0.05 * x + (x < 18 ? 0 : 1))).toBe(1);
+  expect(fast((x) => 30 + 3 * x)).toBe(1);
+  // Vectors of eight bits.
+  expect(fast((x) => 2 * Math.round((30 + 0.3 * x) / 2))).toBe(1);
+  // The same with half of the picture standing still.
+  expect(fast((x) => (x < 18 ? 0 : 2 * Math.round((30 + 0.3 * x) / 2)))).toBe(2);
+});
+
+test('one place that says otherwise does not turn the order of what meets in many', () => {
+  // A floor that comes near, a wheel at its far end, and a speck before the wheel.
+  const s = bands([{ x0: 0, x1: W, id: 1, depth: 1, speed: 0 }]);
+  for (let i = 0; i < W * H; i++) {
+    const x = i % W,
+      y = Math.floor(i / W);
+    s.depth[i] = 1 / (0.5 - (0.39 * y) / (H - 1));
+    if (y < H - 8 || y === H - 1 || x < 12 || x >= 24) continue;
+    const isSpeck = x === 18 && y === H - 4;
+    s.depth[i] *= isSpeck ? 0.8 : 0.9;
+    s.ids[i] = isSpeck ? 3 : 2;
+    s.motion.toNext[i * 2] = isSpeck ? 40 : 9;
+  }
+  const surfaces = surfacesOf(s, s.trusted),
+    { rank } = orderSurfaces(surfaces, s, s.trusted);
+  const rankAt = (x: number, y: number) => rank[surfaces.of[y * W + x]];
+  expect([rankAt(18, H - 4), rankAt(14, H - 3), rankAt(4, 2)]).toEqual([0, 1, 2]);
 });
 
 test("a surface's box holds its first and last row and column, and its longest vector is of either side", () => {
@@ -259,7 +297,7 @@ test('pieces are those of a flood fill over neighbours that agree', () => {
         here = i;
       for (const j of [x > 0 ? i - 1 : -1, x + 1 < W ? i + 1 : -1, i - W, i + W]) {
         if (j < 0 || j >= W * H || expected[j] >= 0 || s.rgba[j * 4 + 3] === 0) continue;
-        if (s.ids[j] !== s.ids[here] || !vectorsAgree(s.motion, s.depth, here, j)) continue;
+        if (s.ids[j] !== s.ids[here] || !vectorsAgree(s.motion, s.depth, jumpOf(s.motion, s.trusted), here, j)) continue;
         expected[j] = pieces;
         open.push(j);
       }

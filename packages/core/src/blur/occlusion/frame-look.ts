@@ -1,5 +1,5 @@
 import type { BlurFramePasses } from '../model/blur-input';
-import { vectorsAgree } from '../surfaces/vectors-agree';
+import { jumpOf, vectorsAgree } from '../surfaces/vectors-agree';
 
 /** What is known about a pixel of a surface's own picture. */
 export const UNKNOWN = 0,
@@ -34,12 +34,14 @@ export class FrameLook {
   private readonly pure: Uint8Array;
   /** The vectors that lead to the frame that asks. */
   readonly back: Float32Array;
+  private readonly jumpPx: number;
 
   constructor(
     readonly passes: BlurFramePasses,
     readonly end: 1 | -1,
   ) {
     this.pure = new Uint8Array(passes.motion.valid.length);
+    this.jumpPx = jumpOf(passes.motion, passes.motion.valid);
     this.back = end === 1 ? passes.motion.toPrevious : passes.motion.toNext;
   }
 
@@ -111,7 +113,7 @@ export class FrameLook {
     if (x < 1 || y < 1 || x > width - 2 || y > height - 2) return false;
     for (let row = i - width; row <= i + width; row += width) {
       for (let j = row - 1; j <= row + 1; j++)
-        if (valid[j] !== 1 || (ids !== null && ids[j] !== ids[i]) || !vectorsAgree(motion, depth, i, j)) return false;
+        if (valid[j] !== 1 || (ids !== null && ids[j] !== ids[i]) || !vectorsAgree(motion, depth, this.jumpPx, i, j)) return false;
     }
     return true;
   }

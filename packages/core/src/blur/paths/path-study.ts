@@ -48,8 +48,9 @@ export function writeFlow(model: PathStudy['model'], fit: Float64Array, at: numb
   else for (let k = 0; k < FLOW_NUMBERS; k++) out[outAt + k] = fit[at + k];
 }
 
-/** What shrinks to less than this of its area within a frame is about to fold: no steady flow takes it there. */
-const LEAST_AREA = 0.5;
+/** What shrinks to less than this of its area within a frame is about to fold: no steady flow takes it there. Mirrored by more, it is noise. */
+const LEAST_AREA = 0.5,
+  MOST_MIRRORED = -0.5;
 /** Of a frame: as far a surface is followed that folds within it. */
 const HALF = 0.5;
 
@@ -59,7 +60,8 @@ const HALF = 0.5;
  */
 export function writeEnds(model: PathStudy['model'], fits: Float64Array, at: number): boolean {
   const back = at + FLOW_NUMBERS;
-  if (model !== 'arc' || Math.min(areaKept(fits, at), areaKept(fits, back)) > LEAST_AREA) {
+  const area = Math.min(areaKept(fits, at), areaKept(fits, back));
+  if (model !== 'arc' || area > LEAST_AREA || area < MOST_MIRRORED) {
     writeFlow(model, fits, at, fits, 0, at);
     writeFlow(model, fits, back, fits, 0, back);
     return true;

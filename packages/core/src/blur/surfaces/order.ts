@@ -59,18 +59,32 @@ function contacts({ of, count }: Surfaces, depth: Float32Array, trusted: Uint8Ar
   return votes.inFront;
 }
 
-/** Moves a surface ahead of those that it was seen in front of; where contacts contradict each other the mean depth stands. */
+/**
+ * Moves a surface ahead of those that it was seen in front of, to where the fewest places contradict; where they say nothing the mean depth stands. What is
+ * overtaken though it was seen in front looks for its own place once more.
+ */
 function byContact(order: readonly number[], inFront: InFront): number[] {
-  const out: number[] = [];
-  for (const surface of order) {
-    let at = out.length;
-    // As far forward as it must go to be in front of all that it was seen in front of, unless something in between is in front of it.
+  const out: number[] = [],
+    overtaken = new Set<number>();
+  const insert = (surface: number): number => {
+    let at = out.length,
+      agreed = 0,
+      most = 0;
     for (let k = out.length - 1; k >= 0; k--) {
-      const votes = inFront(surface, out[k]);
-      if (votes > 0) at = k;
-      else if (votes < 0) break;
+      agreed += inFront(surface, out[k]);
+      if (agreed <= most) continue;
+      most = agreed;
+      at = k;
     }
     out.splice(at, 0, surface);
+    return at;
+  };
+  for (const surface of order) {
+    for (let k = insert(surface) + 1; k < out.length; k++) if (inFront(surface, out[k]) < 0) overtaken.add(out[k]);
+  }
+  for (const surface of overtaken) {
+    out.splice(out.indexOf(surface), 1);
+    insert(surface);
   }
   return out;
 }

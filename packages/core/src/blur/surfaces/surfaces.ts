@@ -2,7 +2,7 @@ import type { MotionField } from '../../raster/motion-field';
 import type { BlurFramePasses } from '../model/blur-input';
 import { joinIslands } from './islands';
 import { renumber, type Pieces } from './pieces';
-import { vectorsAgree } from './vectors-agree';
+import { jumpOf, vectorsAgree } from './vectors-agree';
 
 /** Which surface each pixel belongs to: a number from 0 on, or -1 where the picture is empty. */
 export interface Surfaces {
@@ -19,7 +19,7 @@ const MAX_SURFACES = 600;
 const MIN_SURFACE_PX = 8;
 
 /**
- * Surfaces of a frame: neighbouring pixels of the same object are one when their depth (3 %) and motion (1 px and 15 % of the speed, both ways)
+ * Surfaces of a frame: neighbouring pixels of the same object are one when their depth (3 %) and motion (1 px and 15 % of the speed, both ways, and no jump)
  * agree; islands are joined when one's motion carried on leads to the other's. Pixels with coverage that the data passes do not know (soft edges
  * next to nothing) take the surface beside them: an edge next to nothing belongs wholly to the object.
  */
@@ -49,7 +49,8 @@ export function connectedPieces({ motion, depth, rgba, ids }: BlurFramePasses, t
     while (leadsTo[label] !== label) label = leadsTo[label] = leadsTo[leadsTo[label]];
     return label;
   };
-  const agree = (a: number, b: number): boolean => (ids === null || ids[a] === ids[b]) && vectorsAgree(motion, depth, a, b);
+  const jumpPx = jumpOf(motion, trusted);
+  const agree = (a: number, b: number): boolean => (ids === null || ids[a] === ids[b]) && vectorsAgree(motion, depth, jumpPx, a, b);
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const i = y * width + x;
