@@ -28,7 +28,7 @@ test('cloth that turns over in the frame before goes by the parabola of both vec
   const ends = clothOf(7.2, -7.2, 1.2, 0.1);
   expect(writeEnds('arc', ends, 0)).toBe(false);
   for (const t of [-0.5, -0.25, 0.25, 0.5])
-    for (const off of [-1, 0, 1]) {
+    for (const off of [-0.5, 0, 0.5]) {
       const expected = off + (7.2 + 1.2 * off) * t + (-7.2 + 0.1 * off) * t * t;
       expect(Math.abs(placeAt(ends, t, off) - expected)).toBeLessThan(0.45);
     }
