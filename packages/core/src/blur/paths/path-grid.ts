@@ -23,7 +23,7 @@ export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box):
   // A fit is as long as a flow: it is turned into one where it lies.
   const ends = fits,
     steady = new Uint8Array(own.length);
-  for (let n = 0; n < own.length; n++) steady[n] = between[n] === 1 || (own[n] === 1 && writeEnds(study.model, ends, n * ENDS)) ? 1 : 0;
+  for (let n = 0; n < own.length; n++) steady[n] = between[n] === 1 || (own[n] === 1 && writeEnds(study, ends, n * ENDS)) ? 1 : 0;
   fillBetween(between, ends, ENDS, nodes);
   const nearest = nearestMember(own, across, down);
   const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, steady, ends, nodes);

@@ -56,12 +56,18 @@ const HALF = 0.5;
 
 /**
  * Both ends of a node's path, in place of its two fits. False where the surface folds or turns edge on within the frame: places and gradients then follow
- * the parabola of the time through both fits, and the ends are those of the flows that lead half as far along it.
+ * the parabola of the time through both fits, and the ends are those of the flows that lead half as far along it. A frame alone is followed to its ends,
+ * where only the vectors themselves are right; else its neighbours' blur is there.
  */
-export function writeEnds(model: PathStudy['model'], fits: Float64Array, at: number): boolean {
-  const back = at + FLOW_NUMBERS;
-  const area = Math.min(areaKept(fits, at), areaKept(fits, back));
-  if (model !== 'arc' || area > LEAST_AREA || area < MOST_MIRRORED) {
+export function writeEnds(
+  { model, after, before }: Pick<PathStudy, 'model' | 'after' | 'before'>,
+  fits: Float64Array,
+  at: number,
+): boolean {
+  const back = at + FLOW_NUMBERS,
+    area = Math.min(areaKept(fits, at), areaKept(fits, back)),
+    isAlone = after === null && before === null;
+  if (model !== 'arc' || isAlone || area > LEAST_AREA || area < MOST_MIRRORED) {
     writeFlow(model, fits, at, fits, 0, at);
     writeFlow(model, fits, back, fits, 0, back);
     return true;

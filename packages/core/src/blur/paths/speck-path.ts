@@ -35,7 +35,7 @@ export function speckPath(study: PathStudy, key: number, seen: Box, box: Box): S
     ends = new Float64Array(ENDS);
   if (seat !== null) {
     fitAffine(field, key, [field.toNext, field.toPrevious], seat.x, seat.y, study.shear, ends, null, 0, WINDOW);
-    writeEnds(study.model, ends, 0);
+    writeEnds(study, ends, 0);
   }
   const orders = study.model === 'straight' || isEven(ends) ? 1 : 2,
     place = gridPlace(box),
