@@ -286,7 +286,8 @@ test('pieces are those of a flood fill over neighbours that agree', () => {
       s.rgba[i * 4 + 3] = blob % 7 === 0 ? 0 : 1;
     }
   }
-  const expected = new Int32Array(W * H).fill(-1);
+  const expected = new Int32Array(W * H).fill(-1),
+    jumpPx = jumpOf(s.motion, s.trusted);
   let pieces = 0;
   for (let start = 0; start < W * H; start++) {
     if (expected[start] >= 0 || s.rgba[start * 4 + 3] === 0) continue;
@@ -297,7 +298,7 @@ test('pieces are those of a flood fill over neighbours that agree', () => {
         here = i;
       for (const j of [x > 0 ? i - 1 : -1, x + 1 < W ? i + 1 : -1, i - W, i + W]) {
         if (j < 0 || j >= W * H || expected[j] >= 0 || s.rgba[j * 4 + 3] === 0) continue;
-        if (s.ids[j] !== s.ids[here] || !vectorsAgree(s.motion, s.depth, jumpOf(s.motion, s.trusted), here, j)) continue;
+        if (s.ids[j] !== s.ids[here] || !vectorsAgree(s.motion, s.depth, jumpPx, here, j)) continue;
         expected[j] = pieces;
         open.push(j);
       }

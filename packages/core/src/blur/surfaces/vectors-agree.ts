@@ -5,8 +5,9 @@ const SAME_DEPTH = 0.03,
 /** Pixels: vectors beside each other that differ by more jump, unless they go on doing so by as much (give or take this share of it). */
 const JUMP_PX = 1.5,
   LIKE_STEP = 0.3;
-/** Every so many-th pixel is looked at for what is usual. */
-const STRIDE = 7;
+/** So many places tell what is usual; every seventh pixel is near enough. */
+const PLACES = 1 << 15,
+  STRIDE = 7;
 
 /**
  * From how many pixels on vectors beside each other jump: where they are noisy, or stored in coarse steps, twice as much as they usually differ by is
@@ -14,8 +15,10 @@ const STRIDE = 7;
  */
 export function jumpOf({ width, toNext, toPrevious }: MotionField, trusted: Uint8Array): number {
   const all: number[] = [],
-    steps: number[] = [];
-  for (let i = 0; i + 1 < trusted.length; i += STRIDE) {
+    steps: number[] = [],
+    // Odd, so that it does not keep to some columns.
+    stride = Math.max(STRIDE, Math.floor(trusted.length / PLACES) | 1);
+  for (let i = 0; i + 1 < trusted.length; i += stride) {
     if (trusted[i] !== 1 || trusted[i + 1] !== 1 || (i + 1) % width === 0) continue;
     for (const v of [toNext, toPrevious]) {
       const most = Math.max(Math.abs(v[i * 2] - v[i * 2 + 2]), Math.abs(v[i * 2 + 1] - v[i * 2 + 3]));
