@@ -197,6 +197,53 @@ test.each([
   });
 });
 
+test.each([
+  ['arc', 24, 'a bend'],
+  ['arc', 24, 'a bow'],
+  ['line', 5, 'a bend'],
+  ['line', 5, 'a bow'],
+] as const)(
+  'along %s paths at %d times, %s within a block of pixels is followed by each of them, in any part of the picture',
+  (path, count, form) => {
+    const size = 48;
+    const colour = Float32Array.from({ length: size * size * 4 }, (_, i) => {
+      const x = (i >> 2) % size,
+        y = Math.floor((i >> 2) / size);
+      return i % 4 === 3 ? 1 : 0.5 + 0.5 * Math.sin(x / 3 + (i % 4)) * Math.cos(y / 4);
+    });
+    // On from x = 20 the surface is drawn out: at once, or more and more and less again, so that no parabola over a block follows it.
+    const drawn = (x: number) => (form === 'a bend' ? (x < 20 ? 0 : 0.6) : 0.6 * Math.sin(x / 2.5));
+    const drawnOut = (x: number) => (form === 'a bend' ? (x < 20 ? 0 : 0.6 * (x - 20)) : 1.5 * (1 - Math.cos(x / 2.5)));
+    const layer: SliceLayer = {
+      colourBox: { x0: 0, y0: 0, width: size, height: size },
+      colour,
+      path: pathOver(0, 0, size, size, 1, (x) => [6 + drawnOut(x), -2, drawn(x), 0, 0, 0]),
+    };
+    const box = { x0: 6, y0: 6, width: 34, height: 34 },
+      request: SliceRequest = {
+        layers: [0],
+        times: Float32Array.from({ length: count }, (_, i) => (i + 0.5) / count - 0.5),
+        weights: new Float32Array(count).fill(1 / count),
+        path,
+        filter: 'linear',
+        box,
+      };
+    const fast = new Float32Array(34 * 34 * 4),
+      slow = fast.slice(),
+      part = new Float32Array(11 * 3 * 4);
+    const session = kernels.openSlices([layer]);
+    session.render(request, fast, 0, 34 * 4);
+    session.render({ ...request, box: { x0: 15, y0: 21, width: 11, height: 3 } }, part, 0, 11 * 4);
+    session.close();
+    referenceKernels.openSlices([layer]).render(request, slow, 0, 34 * 4);
+    fast.forEach((value, i) => {
+      if (!(Math.abs(value - slow[i]) < 0.005)) throw new Error(`value ${i}: ${value} instead of ${slow[i]}`);
+    });
+    for (let y = 0; y < 3; y++)
+      expect(part.subarray(y * 44, (y + 1) * 44)).toEqual(fast.subarray(((15 + y) * 34 + 9) * 4, ((15 + y) * 34 + 20) * 4));
+  },
+);
+
 test('parts of an exposure count by their shares at each pixel, and add to what is there', () => {
   let state = 99;
   const random = () => (state = (state * 1103515245 + 12345) % 2147483648) / 2147483648;

@@ -119,44 +119,116 @@ export function measureCells(record: usize, cells: usize): void {
 
 /** Whether a layer has colour in a place's cell or beside it. */
 @inline
-export function isNearColour(record: usize, x: f32, y: f32): bool {
+function isNearColour(record: usize, x: f32, y: f32): bool {
   const cx = cellOf(x) - load<i32>(record, CELL_X), cy = cellOf(y) - load<i32>(record, CELL_Y), across = load<i32>(record, CELLS_ACROSS);
   if (<u32>cx >= <u32>across || <u32>cy >= <u32>load<i32>(record, CELLS_DOWN)) return false;
   return load<f32>(load<usize>(record, CELLS) + cellBytes(load<i32>(record, 40)) * <usize>(cy * across + cx + 1)) !== 0;
 }
 
-/** Pixels around colour in which a place that is not settled yet is worth another step. */
-const NEAR: i32 = 4;
+/** Whether a layer has colour in a box's cells or beside them: for layers that have cells. */
+export function isNearWithin(record: usize, x0: f32, y0: f32, x1: f32, y1: f32): bool {
+  const left = load<i32>(record, CELL_X), top = load<i32>(record, CELL_Y), across = load<i32>(record, CELLS_ACROSS);
+  const fromX = max<i32>(0, cellOf(x0) - left), toX = min<i32>(across - 1, cellOf(x1) - left);
+  const fromY = max<i32>(0, cellOf(y0) - top), toY = min<i32>(load<i32>(record, CELLS_DOWN) - 1, cellOf(y1) - top);
+  const cells = load<usize>(record, CELLS), bytes = cellBytes(load<i32>(record, 40));
+  for (let y = fromY; y <= toY; y++)
+    for (let x = fromX; x <= toX; x++)
+      if (load<f32>(cells + bytes * <usize>(y * across + x + 1)) !== 0) return true;
+  return false;
+}
+
+/** Whether a box lies on a layer's colour; no numbers do not. */
+@inline
+export function isColourWithin(record: usize, x0: f32, y0: f32, x1: f32, y1: f32): bool {
+  const left = <f32>load<i32>(record, 4), top = <f32>load<i32>(record, 8);
+  return x1 >= left && y1 >= top && x0 <= left + <f32>(load<i32>(record, 12) - 1) && y0 <= top + <f32>(load<i32>(record, 16) - 1);
+}
+
+/** Pixels around colour in which a place is worth a first step to settle it, and another one. */
+const FIRST: i32 = 8, NEAR: i32 = 4;
 /** Layers of which less than this share of their box has colour have a map of what is near it. */
 const THIN: f32 = 0.95;
 
+/** What a map says of a pixel: it is within FIRST of colour, within NEAR of it, and a sample between it and the next pixels takes in colour. */
+const IS_FIRST: u8 = 1, IS_NEAR: u8 = 2, IS_SEEN: u8 = 4;
+
 /** Bytes that `mapNear` needs; 0 for a layer that has no map. */
 export function nearBytes(record: usize): i32 {
-  if (isOneFlow(record)) return 0;
   const colour = load<usize>(record, 0), w = load<i32>(record, 12), h = load<i32>(record, 16);
   const zero = f32x4.splat(0), most = <i32>(<f32>(w * h) * THIN);
   let coloured = 0;
   for (let i = 0; i < w * h && coloured <= most; i++) if (v128.any_true(f32x4.ne(v128.load(colour + (<usize>i << 4)), zero))) coloured++;
-  return coloured > most ? 0 : (w + 2 * NEAR) * (h + 2 * NEAR);
+  return coloured > most ? 0 : <i32>mapStride(w) * (h + 2 * FIRST);
 }
 
-/** A byte a pixel of the colour's box and NEAR around it: 1 within NEAR of colour. */
-export function mapNear(record: usize, map: usize): void {
-  const colour = load<usize>(record, 0), w = load<i32>(record, 12), h = load<i32>(record, 16), across = w + 2 * NEAR;
-  memory.fill(map, 0, <usize>(across * (h + 2 * NEAR)));
-  const zero = f32x4.splat(0);
-  for (let y = 0; y < h; y++)
-    for (let x = 0; x < w; x++) {
-      if (!v128.any_true(f32x4.ne(v128.load(colour + (<usize>(y * w + x) << 4)), zero))) continue;
-      for (let dy = 0; dy <= 2 * NEAR; dy++) memory.fill(map + <usize>((y + dy) * across + x), 1, <usize>(2 * NEAR + 1));
-    }
+/** Bytes of a map's row: full vectors of 16. */
+@inline
+function mapStride(w: i32): usize {
+  return <usize>((w + 2 * FIRST + 15) & ~15);
+}
+
+/** Bytes that `mapNear` needs while it works. */
+export function nearWorkBytes(record: usize): i32 {
+  return <i32>(mapStride(load<i32>(record, 12)) * <usize>(load<i32>(record, 16) + 1)) + 16;
+}
+
+/** What lies up to FIRST before and after 16 pixels of a map: `from` is FIRST before them, `step` bytes from one to the next, of which those from `first` to `last` are there. */
+@inline
+function spread(to: usize, from: usize, step: usize, first: i32, last: i32): void {
+  let any = i8x16.splat(0), near = any, seen = any;
+  for (let d = first; d <= last; d++) {
+    const there = v128.load(from + step * <usize>d);
+    any = v128.or(any, there);
+    if (d >= FIRST - NEAR && d <= FIRST + NEAR) near = v128.or(near, there);
+    if (d >= FIRST - 1 && d <= FIRST + 2) seen = v128.or(seen, there);
+  }
+  v128.store(to, v128.or(v128.and(any, i8x16.splat(IS_FIRST)), v128.or(v128.and(near, i8x16.splat(IS_NEAR)), v128.and(seen, i8x16.splat(IS_SEEN)))));
+}
+
+/** A byte a pixel of the colour's box and FIRST around it: what lies along its row, and then down its column. */
+export function mapNear(record: usize, map: usize, work: usize): void {
+  const colour = load<usize>(record, 0), w = load<i32>(record, 12), h = load<i32>(record, 16), stride = mapStride(w);
+  const rows = work, zero = f32x4.splat(0), line = rows + stride * <usize>h;
+  memory.fill(line, 0, stride + 16);
+  for (let y = 0; y < h; y++) {
+    // Colour itself begins 2 FIRST on, so that what comes FIRST later is read at its own place.
+    let from = colour + (<usize>(y * w) << 4);
+    for (let x = 0; x < w; x++, from += 16) store<u8>(line + <usize>(x + 2 * FIRST), v128.any_true(f32x4.ne(v128.load(from), zero)) ? IS_FIRST | IS_NEAR | IS_SEEN : 0);
+    for (let x: usize = 0; x < stride; x += 16) spread(rows + stride * <usize>y + x, line + x, 1, 0, 2 * FIRST);
+  }
+  for (let y = 0; y < h + 2 * FIRST; y++)
+    for (let x: usize = 0; x < stride; x += 16)
+      spread(map + stride * <usize>y + x, rows + x + <usize>(y - 2 * FIRST) * stride, stride, max<i32>(0, 2 * FIRST - y), min<i32>(2 * FIRST, h - 1 - y + 2 * FIRST));
   store<usize>(record, map, 92);
+}
+
+/** Whether a place is worth a first step to settle it: by the layer's map, else by its cells. */
+@inline
+export function isWorthATry(record: usize, near: usize, px: f32, py: f32): bool {
+  return near ? (mapNearest(record, near, px, py) & IS_FIRST) !== 0 : isNearColour(record, px, py);
 }
 
 @inline
 export function isAtColour(record: usize, near: usize, px: f32, py: f32): bool {
-  const x = <i32>floor(within(px) + 0.5) - load<i32>(record, 4) + NEAR, y = <i32>floor(within(py) + 0.5) - load<i32>(record, 8) + NEAR, across = load<i32>(record, 12) + 2 * NEAR;
-  return <u32>x < <u32>across && <u32>y < <u32>(load<i32>(record, 16) + 2 * NEAR) && load<u8>(near + <usize>(y * across + x)) !== 0;
+  return (mapNearest(record, near, px, py) & IS_NEAR) !== 0;
+}
+
+@inline
+function mapNearest(record: usize, near: usize, px: f32, py: f32): u8 {
+  return mapAt(record, near, <i32>floor(within(px) + 0.5) - load<i32>(record, 4), <i32>floor(within(py) + 0.5) - load<i32>(record, 8));
+}
+
+/** Whether a sample between a pixel of a layer's colour and the next ones takes in any. */
+@inline
+export function isSeenAt(record: usize, near: usize, x: i32, y: i32): bool {
+  return (mapAt(record, near, x, y) & IS_SEEN) !== 0;
+}
+
+@inline
+function mapAt(record: usize, near: usize, x: i32, y: i32): u8 {
+  const w = load<i32>(record, 12), across = w + 2 * FIRST;
+  if (<u32>(x + FIRST) >= <u32>across || <u32>(y + FIRST) >= <u32>(load<i32>(record, 16) + 2 * FIRST)) return 0;
+  return load<u8>(near + mapStride(w) * <usize>(y + FIRST) + <usize>(x + FIRST));
 }
 
 function noBounds(cell: usize, orders: i32): void {

@@ -12,15 +12,16 @@ export function firstFour(stretch: i32, fours: i32, stretches: i32): i32 {
 /** Light that gets by, below which nothing more is seen. */
 export const DARK: f32 = 0.0005;
 
-/** What of a slice's light still gets by. */
+/** Whether light still gets by in any of four slices; `clear`: what gets by, f32 by slice. */
 @inline
-export function clearAt(overs: usize, slice: i32): f32 {
-  return max<f32>(1 - load<f32>(overs + (<usize>slice << 4), 12), 0);
+export function isOpen(clear: usize, four: i32): bool {
+  return v128.any_true(openOf(clear, four));
 }
 
-/** Whether light still gets by in any of four slices. */
 @inline
-export function isOpen(overs: usize, four: i32): bool {
-  const s = four << 2;
-  return clearAt(overs, s) >= DARK || clearAt(overs, s + 1) >= DARK || clearAt(overs, s + 2) >= DARK || clearAt(overs, s + 3) >= DARK;
+export function openOf(clear: usize, four: i32): v128 {
+  return f32x4.ge(v128.load(clear + (<usize>four << 4)), f32x4.splat(DARK));
 }
+
+/** What a block knows of a layer in four slices (a byte each): its colour is away, where it lies changes evenly over the block, or each pixel has to look for itself. */
+export const AWAY: u8 = 0, EVEN: u8 = 1, ROUGH: u8 = 2;

@@ -3,7 +3,7 @@ export { halfToFloat, floatToHalf, splitHalvesToFloat } from "./half";
 export { huffmanWorkBytes, undoHuffman } from "./huffman";
 export { undoWavelet } from "./wavelet";
 export { blockWorkBytes, undoBlocks } from "./dct";
-export { layOutCells, mapNear, measureCells, nearBytes } from "./cells";
+export { layOutCells, mapNear, measureCells, nearBytes, nearWorkBytes } from "./cells";
 export { findHighlights, takeHighlights } from "./samples";
 export { boxWorkBytes, renderBox } from "./slices";
 export { gatherAperture } from "./aperture";

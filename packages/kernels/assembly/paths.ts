@@ -1,9 +1,9 @@
 // Where a pixel's colour lies in a layer at each slice's time: one step back along the path at the pixel, and where surfaces curve settled by
 // the paths where the places lie. See slices.ts for the record.
 
-import { isAtColour, isNearColour } from "./cells";
-import { firstFour, isOpen, STRETCHES } from "./exposure";
-import { isOneFlow, pathAt } from "./nodes";
+import { isAtColour, isWorthATry } from "./cells";
+import { isOpen, openOf, ROUGH } from "./exposure";
+import { pathsAt } from "./nodes";
 
 /** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
 export const LANES_AT: usize = 128, KNOTS_AT: usize = 256, BASIS_AT: usize = 384;
@@ -27,7 +27,7 @@ function flowTerm(g: v128, lx: v128, ly: v128, vx: v128, vy: v128, c: f32): v128
  * (its entries' sizes added up over the powers of the time). The rest after K terms is |g| |L|^K / (K + 1)!.
  */
 @inline
-function flowTerms(path: usize, orders: i32, first: f32, last: f32): i32 {
+export function flowTerms(path: usize, orders: i32, first: f32, last: f32): i32 {
   const far = max<f32>(abs<f32>(first), abs<f32>(last));
   let size: f32 = 0, t = far;
   for (let k = 0; k < orders; k++) {
@@ -38,9 +38,9 @@ function flowTerms(path: usize, orders: i32, first: f32, last: f32): i32 {
   return size < 0.002 ? 2 : size < 0.1 ? 4 : size < 0.4 ? 6 : 8;
 }
 
-/** Where a pixel's colour lies at four times, by one step back along the path at the pixel itself: exact where all around moves as one affine flow. */
-@inline
-function stepBack(path: usize, orders: i32, t: v128, x: f32, y: f32, arc: i32, terms: i32, to: usize): void {
+/** How far a pixel's colour lies away at four times, by one step back along the path at the pixel itself: exact where all around moves as one affine flow. */
+export function backAlong(path: usize, orders: i32, times: usize, arc: i32, terms: i32, to: usize): void {
+  const t = v128.load(times);
   const gx = power(path, orders, t), gy = power(path + 4, orders, t);
   const xx = power(path + 8, orders, t), xy = power(path + 12, orders, t);
   const yx = power(path + 16, orders, t), yy = power(path + 20, orders, t);
@@ -70,12 +70,21 @@ function stepBack(path: usize, orders: i32, t: v128, x: f32, y: f32, arc: i32, t
     vx = f32x4.mul(f32x4.sub(f32x4.mul(d, gx), f32x4.mul(xy, gy)), inverse);
     vy = f32x4.mul(f32x4.sub(f32x4.mul(a, gy), f32x4.mul(yx, gx)), inverse);
   }
-  v128.store(to, f32x4.sub(f32x4.splat(x), vx));
-  v128.store(to, f32x4.sub(f32x4.splat(y), vy), 16);
+  v128.store(to, vx);
+  v128.store(to, vy, 16);
+}
+
+/** The places themselves. */
+@inline
+function stepBack(path: usize, orders: i32, times: usize, x: f32, y: f32, arc: i32, terms: i32, to: usize): void {
+  backAlong(path, orders, times, arc, terms, to);
+  v128.store(to, f32x4.sub(f32x4.splat(x), v128.load(to)));
+  v128.store(to, f32x4.sub(f32x4.splat(y), v128.load(to, 16)), 16);
 }
 
 /** Pixels: places that lead back to within this are right; where all steps still miss by more, one step back is as good a guess as any. */
-const SETTLED: f32 = 0.02, LOST: f32 = 0.5;
+export const SETTLED: f32 = 0.02;
+const LOST: f32 = 0.5;
 const SETTLE_STEPS: i32 = 5;
 /** So many fours are settled each for itself: the knots are as many places. */
 const FEW: i32 = 2;
@@ -89,23 +98,21 @@ function wayTerm(g: v128, lx: v128, ly: v128, vx: v128, vy: v128, c: f32): v128 
 }
 
 /**
- * Moves four places to where the layer's own path there leads to the pixel (Newton's method with the flow's own gradient): on curved surfaces and in strong
- * perspective the path at the pixel is another one. Returns how far each still missed before its last step, squared; all at once settled ones do not move.
- * letsGo: once all four are away from any colour they are no numbers.
+ * Moves places to where the layer's own path there leads to the pixel (Newton's method with the flow's own gradient): on curved surfaces and in strong
+ * perspective the path at the pixel is another one. Returns how far each of the four still missed before its last step, squared; settled ones do not move.
+ * active: a bit for each of the four that is looked for. letsGo: once it is away from any colour it is no number.
  */
-function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, letsGo: bool, places: usize): v128 {
+export function settle(record: usize, lanes: usize, times: usize, x: f32, y: f32, arc: i32, terms: i32, active: i32, letsGo: bool, places: usize): v128 {
   const qx = f32x4.splat(x), qy = f32x4.splat(y);
   // No farther than this from where they start: what is held of a layer for some rows alone reaches as far.
   const fromX = v128.load(places), fromY = v128.load(places, 16), half = f32x4.splat(0.5);
   const far = f32x4.add(f32x4.splat(<f32>SETTLE_REACH), f32x4.mul(half, f32x4.max(f32x4.abs(f32x4.sub(fromX, qx)), f32x4.abs(f32x4.sub(fromY, qy)))));
   const minX = f32x4.sub(fromX, far), maxX = f32x4.add(fromX, far), minY = f32x4.sub(fromY, far), maxY = f32x4.add(fromY, far);
+  const near = letsGo ? load<usize>(record, 92) : 0;
   let missed = f32x4.splat(0);
   for (let step = 0; step < SETTLE_STEPS; step++) {
+    pathsAt(record, places, times, active, lanes);
     const px = v128.load(places), py = v128.load(places, 16);
-    pathAt(record, f32x4.extract_lane(px, 0), f32x4.extract_lane(py, 0), f32x4.extract_lane(t, 0), lanes);
-    pathAt(record, f32x4.extract_lane(px, 1), f32x4.extract_lane(py, 1), f32x4.extract_lane(t, 1), lanes + 32);
-    pathAt(record, f32x4.extract_lane(px, 2), f32x4.extract_lane(py, 2), f32x4.extract_lane(t, 2), lanes + 64);
-    pathAt(record, f32x4.extract_lane(px, 3), f32x4.extract_lane(py, 3), f32x4.extract_lane(t, 3), lanes + 96);
     const a = v128.load(lanes), b = v128.load(lanes, 32), c = v128.load(lanes, 64), d = v128.load(lanes, 96);
     const ab = v128.shuffle<f32>(a, b, 0, 4, 1, 5), cd = v128.shuffle<f32>(c, d, 0, 4, 1, 5);
     const gx = v128.shuffle<f32>(ab, cd, 0, 1, 4, 5), gy = v128.shuffle<f32>(ab, cd, 2, 3, 6, 7);
@@ -125,18 +132,24 @@ function settle(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, 
       }
     }
     const rx = f32x4.sub(f32x4.sub(qx, vx), px), ry = f32x4.sub(f32x4.sub(qy, vy), py);
-    missed = f32x4.add(f32x4.mul(rx, rx), f32x4.mul(ry, ry));
-    const isSettled = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
-    if (isSettled && step === 0) break;
+    const moving = v128.bitselect(i32x4.splat(-1), i32x4.splat(0), i32x4.ne(v128.and(i32x4.splat(active), i32x4(1, 2, 4, 8)), i32x4.splat(0)));
+    missed = v128.bitselect(f32x4.add(f32x4.mul(rx, rx), f32x4.mul(ry, ry)), missed, moving);
+    const rests = f32x4.lt(missed, f32x4.splat(SETTLED * SETTLED));
+    // What one step back reaches at once stays there.
+    const goes = step === 0 ? v128.andnot(moving, rests) : moving;
     const nx = f32x4.add(px, f32x4.sub(rx, f32x4.add(f32x4.mul(xx, rx), f32x4.mul(xy, ry))));
     const ny = f32x4.add(py, f32x4.sub(ry, f32x4.add(f32x4.mul(yx, rx), f32x4.mul(yy, ry))));
-    v128.store(places, f32x4.max(minX, f32x4.min(maxX, nx)));
-    v128.store(places, f32x4.max(minY, f32x4.min(maxY, ny)), 16);
-    if (letsGo && !anyAtColour(record, v128.load(places), v128.load(places, 16))) {
-      v128.store(places, f32x4.splat(NaN));
-      break;
-    }
-    if (isSettled) break;
+    v128.store(places, v128.bitselect(f32x4.max(minX, f32x4.min(maxX, nx)), px, goes));
+    v128.store(places, v128.bitselect(f32x4.max(minY, f32x4.min(maxY, ny)), py, goes), 16);
+    if (near)
+      for (let left = active; left !== 0; left &= left - 1) {
+        const at = places + (<usize>ctz(left) << 2);
+        if (isAtColour(record, near, load<f32>(at), load<f32>(at, 16))) continue;
+        store<f32>(at, NaN);
+        active &= ~(left & -left);
+      }
+    active &= ~i32x4.bitmask(rests);
+    if (active === 0) break;
   }
   return missed;
 }
@@ -169,84 +182,69 @@ export function setKnots(times: usize, fours: i32, work: usize): void {
 }
 
 /**
- * Where a pixel's colour lies in the layer at each time that light still gets by: x of four slices, then y of the same. False when none of them can touch
- * the layer's colour.
+ * Where a pixel's colour lies in a curved layer in those fours that its block says nothing about (see blocks.ts): x of four slices, then y of the same;
+ * no numbers where no light gets by and far from colour.
  */
-@inline
-export function followPath(record: usize, path: usize, times: usize, when: u32, overs: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): bool {
+export function followPath(record: usize, path: usize, times: usize, kinds: usize, clear: usize, fours: i32, x: f32, y: f32, arc: i32, to: usize): void {
   const orders = load<i32>(record, 40);
-  const cx = load<i32>(record, 4) - SETTLE_REACH, cy = load<i32>(record, 8) - SETTLE_REACH;
-  const left = f32x4.splat(<f32>(cx - 2)), right = f32x4.splat(<f32>(cx + load<i32>(record, 12) + 2 * SETTLE_REACH + 1));
-  const top = f32x4.splat(<f32>(cy - 2)), bottom = f32x4.splat(<f32>(cy + load<i32>(record, 16) + 2 * SETTLE_REACH + 1));
   const terms = arc ? flowTerms(path, orders, load<f32>(times), load<f32>(times + (<usize>(fours << 4) - 4))) : 0;
-  let touches = i32x4.splat(0), looked = 0;
-  const isBent = !isOneFlow(record);
-  const stretches = min<i32>(STRETCHES, fours);
-  for (let stretch = 0; stretch < stretches; stretch++) {
-    if (((when >> stretch) & 1) === 0) continue;
-    for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
-      if (!isOpen(overs, i)) continue;
-      const at = to + (<usize>i << 5);
-      stepBack(path, orders, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
-      const px = v128.load(at), py = v128.load(at, 16);
-      const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
-      // Far from all colour nothing is looked for.
-      if (!isBent || (v128.any_true(isIn) && anyNearColour(record, px, py))) {
-        touches = v128.or(touches, isIn);
+  let looked = 0;
+  for (let i = 0; i < fours; i++) {
+    if (load<u8>(kinds + <usize>i) !== ROUGH) continue;
+    const at = to + (<usize>i << 5);
+    if (isOpen(clear, i)) {
+      stepBack(path, orders, times + (<usize>i << 4), x, y, arc, terms, at);
+      if (keepNear(record, i32x4.bitmask(openOf(clear, i)), at)) {
         looked++;
-      } else v128.store(at, f32x4.splat(NaN));
+        continue;
+      }
     }
+    v128.store(at, f32x4.splat(NaN));
   }
-  if (!v128.any_true(touches)) return false;
-  if (!isBent) return true;
+  if (looked === 0) return;
   const knots = path + KNOTS_AT, lanes = path + LANES_AT;
   let offX = f32x4.splat(0), offY = offX, isSmooth = false;
   if (looked > FEW) {
-    const t = v128.load(knots);
-    stepBack(path, orders, t, x, y, arc, terms, knots + 32);
+    stepBack(path, orders, knots, x, y, arc, terms, knots + 32);
     const startX = v128.load(knots, 32), startY = v128.load(knots, 48);
-    const missed = settle(record, lanes, t, x, y, arc, terms, false, knots + 32);
+    const missed = settle(record, lanes, knots, x, y, arc, terms, 15, false, knots + 32);
     offX = f32x4.sub(v128.load(knots, 32), startX); offY = f32x4.sub(v128.load(knots, 48), startY);
-    if (!v128.any_true(v128.or(f32x4.ne(offX, f32x4.splat(0)), f32x4.ne(offY, f32x4.splat(0))))) return true;
+    if (!v128.any_true(v128.or(f32x4.ne(offX, f32x4.splat(0)), f32x4.ne(offY, f32x4.splat(0))))) return;
     // Where a fold or a jump lies on the way, each slice looks for itself.
     isSmooth = !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
   }
-  for (let stretch = 0; stretch < stretches; stretch++) {
-    if (((when >> stretch) & 1) === 0) continue;
-    for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
-      if (!isOpen(overs, i)) continue;
-      const at = to + (<usize>i << 5);
-      if (isNaN(load<f32>(at))) continue;
-      if (isSmooth) {
-        const basis = path + BASIS_AT + (<usize>i << 6);
-        v128.store(at, f32x4.add(v128.load(at), knotSum(basis, offX)));
-        v128.store(at, f32x4.add(v128.load(at, 16), knotSum(basis, offY)), 16);
-      } else keepSettled(record, lanes, v128.load(times + (<usize>i << 4)), x, y, arc, terms, at);
-    }
+  for (let i = 0; i < fours; i++) {
+    const at = to + (<usize>i << 5);
+    if (load<u8>(kinds + <usize>i) !== ROUGH) continue;
+    const px = v128.load(at), active = i32x4.bitmask(f32x4.eq(px, px));
+    if (active === 0) continue;
+    if (isSmooth) {
+      const basis = path + BASIS_AT + (<usize>i << 6);
+      v128.store(at, f32x4.add(v128.load(at), knotSum(basis, offX)));
+      v128.store(at, f32x4.add(v128.load(at, 16), knotSum(basis, offY)), 16);
+    } else keepSettled(record, lanes, times + (<usize>i << 4), x, y, arc, terms, active, at);
   }
-  return true;
 }
 
+/** Makes those of four places no numbers that are not asked for, or far from all colour. False when none is left. */
 @inline
-function anyAtColour(record: usize, x: v128, y: v128): bool {
+function keepNear(record: usize, asked: i32, places: usize): bool {
   const near = load<usize>(record, 92);
-  return near === 0 || isAtColour(record, near, f32x4.extract_lane(x, 0), f32x4.extract_lane(y, 0)) || isAtColour(record, near, f32x4.extract_lane(x, 1), f32x4.extract_lane(y, 1)) ||
-    isAtColour(record, near, f32x4.extract_lane(x, 2), f32x4.extract_lane(y, 2)) || isAtColour(record, near, f32x4.extract_lane(x, 3), f32x4.extract_lane(y, 3));
-}
-
-@inline
-function anyNearColour(record: usize, x: v128, y: v128): bool {
-  return isNearColour(record, f32x4.extract_lane(x, 0), f32x4.extract_lane(y, 0)) || isNearColour(record, f32x4.extract_lane(x, 1), f32x4.extract_lane(y, 1)) ||
-    isNearColour(record, f32x4.extract_lane(x, 2), f32x4.extract_lane(y, 2)) || isNearColour(record, f32x4.extract_lane(x, 3), f32x4.extract_lane(y, 3));
+  let any = false;
+  for (let lane = 0; lane < 4; lane++) {
+    const at = places + (<usize>lane << 2);
+    if ((asked >> lane) & 1 && isWorthATry(record, near, load<f32>(at), load<f32>(at, 16))) any = true;
+    else store<f32>(at, NaN);
+  }
+  return any;
 }
 
 /** Settles four places; those that are lost stay where they are. */
-function keepSettled(record: usize, lanes: usize, t: v128, x: f32, y: f32, arc: i32, terms: i32, places: usize): void {
+function keepSettled(record: usize, lanes: usize, times: usize, x: f32, y: f32, arc: i32, terms: i32, active: i32, places: usize): void {
   const px = v128.load(places), py = v128.load(places, 16);
-  const missed = settle(record, lanes, t, x, y, arc, terms, true, places);
-  if (isNaN(load<f32>(places))) return;
-  const lost = f32x4.ge(missed, f32x4.splat(LOST * LOST));
-  v128.store(places, v128.bitselect(px, v128.load(places), lost));
+  const missed = settle(record, lanes, times, x, y, arc, terms, active, true, places);
+  const sx = v128.load(places), lost = v128.and(f32x4.ge(missed, f32x4.splat(LOST * LOST)), f32x4.eq(sx, sx));
+  v128.store(places, v128.bitselect(px, sx, lost));
   v128.store(places, v128.bitselect(py, v128.load(places, 16), lost), 16);
 }
 

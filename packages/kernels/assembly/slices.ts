@@ -10,22 +10,26 @@
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
-import { blocksByStretch, CELL, CHUNK, SPAN_BYTES, spanTimes } from "./cells";
-import { clearAt, DARK, firstFour, STRETCHES } from "./exposure";
+import { blockBytes, findWays, layRow, placeEven } from "./blocks";
+import { blocksByStretch, CELL, CHUNK, isSeenAt, SPAN_BYTES, spanTimes } from "./cells";
+import { AWAY, DARK, EVEN, firstFour, isOpen, STRETCHES } from "./exposure";
 import { blendPath } from "./nodes";
 import { BASIS_AT, followPath, LANES_AT, setKnots } from "./paths";
 import { sampleCubic, sampleLinear } from "./samples";
 
 const RECORD: usize = 96;
-/** Bytes of the work area for one pixel. */
+const BLOCK_PIXELS: i32 = CELL * CELL;
+
+/** Bytes of the work area for one block: basis, a pixel's places, which fours are open, the block's ways, then by pixel colours and what gets by, and by pixel the slices that are open. */
 @inline
-function pixelWorkBytes(slices: i32): i32 {
-  return <i32>BASIS_AT + (64 + 32 + 64) * ((slices + 3) >> 2);
+function blockWorkBytes(slices: i32): i32 {
+  const fours = (slices + 3) >> 2;
+  return <i32>BASIS_AT + (64 + 32) * fours + ((fours + 15) & ~15) + blockBytes(fours) + BLOCK_PIXELS * (64 + 16) * fours + BLOCK_PIXELS * 4;
 }
 
-/** Bytes that `renderBox` needs for its own use: for a pixel, the stretches' times, and by layer the blocks it shows in by stretch and its place in a block's list. */
+/** Bytes that `renderBox` needs for its own use: for a block, the stretches' times, and by layer the blocks it shows in by stretch and its place in a block's list. */
 export function boxWorkBytes(slices: i32, layerCount: i32): i32 {
-  return pixelWorkBytes(slices) + STRETCHES * (<i32>SPAN_BYTES + 8) + (8 * STRETCHES + 8) * layerCount;
+  return blockWorkBytes(slices) + STRETCHES * (<i32>SPAN_BYTES + 8) + (8 * STRETCHES + 8) * layerCount;
 }
 
 /**
@@ -39,7 +43,7 @@ export function renderBox(layers: usize, layerCount: i32, times: usize, weights:
   x0: i32, y0: i32, width: i32, height: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
   const fours = (slices + 3) >> 2, stretches = min<i32>(STRETCHES, fours);
   setKnots(times, fours, work);
-  const spans = work + <usize>pixelWorkBytes(slices), masks = spans + <usize>(STRETCHES + 1) * SPAN_BYTES, list = masks + <usize>(layerCount * STRETCHES << 3);
+  const spans = work + <usize>blockWorkBytes(slices), masks = spans + <usize>(STRETCHES + 1) * SPAN_BYTES, list = masks + <usize>(layerCount * STRETCHES << 3);
   for (let j = 0; j < stretches; j++)
     spanTimes(load<f32>(times + (<usize>firstFour(j, fours, stretches) << 4)), load<f32>(times + (<usize>firstFour(j + 1, fours, stretches) << 4) - 4), spans + <usize>j * SPAN_BYTES);
   spanTimes(load<f32>(times), load<f32>(times + (<usize>fours << 4) - 4), spans + <usize>stretches * SPAN_BYTES);
@@ -61,52 +65,52 @@ export function renderBox(layers: usize, layerCount: i32, times: usize, weights:
             shown++;
           }
           const blockX = left + bx * CELL, blockY = top + by * CELL;
-          for (let y = max<i32>(y0, blockY); y < min<i32>(y0 + height, blockY + CELL); y++)
-            for (let x = max<i32>(x0, blockX); x < min<i32>(x0 + width, blockX + CELL); x++) {
-              const pixel = <usize>((y - y0) * width + x - x0), share = shares + (pixel << 2);
-              let sum = f32x4.splat(0);
-              if (shown > 0 && countsAt(share, shareStride, parts)) {
-                sum = renderPixel(list, shown, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, cubic, work);
-                // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
-                if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) {
-                  const linear = renderPixel(list, shown, times, weights, slices, ends, parts, share, shareStride, <f32>x, <f32>y, arc, 0, work);
-                  sum = f32x4.max(sum, f32x4.min(linear, f32x4.splat(0)));
-                }
-              }
-              v128.store(out + (pixel << 4), sum);
-            }
+          renderBlock(list, shown, times, weights, slices, ends, parts, shares, x0, y0, width, height, blockX, blockY, arc, cubic, out, work);
         }
     }
 }
 
-/** Whether anything of a pixel counts. */
-@inline
-function countsAt(shares: usize, shareStride: usize, parts: i32): bool {
-  for (let part = 0; part < parts; part++) if (load<f32>(shares + <usize>part * shareStride) !== 0) return true;
-  return false;
+// What a block's layers are rendered with.
+let fours: i32, arcs: i32, kindsAt: usize, placesAt: usize, openAt: usize, oversAt: usize, clearAt: usize, opensAt: usize;
+/** The pixels of the block that are in the box. */
+let fromX: i32, fromY: i32, toX: i32, toY: i32;
+
+function renderBlock(list: usize, shown: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize,
+  x0: i32, y0: i32, width: i32, height: i32, blockX: i32, blockY: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
+  fours = (slices + 3) >> 2; arcs = arc;
+  placesAt = work + BASIS_AT + (<usize>fours << 6); openAt = placesAt + (<usize>fours << 5); kindsAt = openAt + <usize>((fours + 15) & ~15);
+  oversAt = kindsAt + <usize>blockBytes(fours); clearAt = oversAt + <usize>BLOCK_PIXELS * (<usize>fours << 6); opensAt = clearAt + <usize>BLOCK_PIXELS * (<usize>fours << 4);
+  fromX = max<i32>(x0, blockX); fromY = max<i32>(y0, blockY); toX = min<i32>(x0 + width, blockX + CELL); toY = min<i32>(y0 + height, blockY + CELL);
+  const first = shares + (<usize>((fromY - y0) * width + fromX - x0) << 2), to = out + (<usize>((fromY - y0) * width + fromX - x0) << 4);
+  const stride = <usize>(width * height) << 2, row = <usize>width << 2;
+  if (!fillBlock(list, shown, times, ends, parts, first, stride, row, -1, blockX, blockY, cubic, work)) {
+    for (let y = fromY; y < toY; y++) memory.fill(to + ((<usize>(y - fromY) * row) << 2), 0, <usize>(toX - fromX) << 4);
+    return;
+  }
+  let below: u64 = 0;
+  for (let y = fromY; y < toY; y++)
+    for (let x = fromX; x < toX; x++) {
+      const pixel = (y - blockY) * CELL + x - blockX, share = first + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2);
+      const sum = meanOf(pixel, weights, ends, parts, share, stride);
+      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) below |= <u64>1 << <u64>pixel;
+      v128.store(to + ((share - first) << 2), sum);
+    }
+  if (below === 0) return;
+  // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
+  fillBlock(list, shown, times, ends, parts, first, stride, row, below, blockX, blockY, 0, work);
+  for (let y = fromY; y < toY; y++)
+    for (let x = fromX; x < toX; x++) {
+      const pixel = (y - blockY) * CELL + x - blockX, share = first + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2);
+      if (((below >> <u64>pixel) & 1) === 0) continue;
+      const at = to + ((share - first) << 2);
+      v128.store(at, f32x4.max(v128.load(at), f32x4.min(meanOf(pixel, weights, ends, parts, share, stride), f32x4.splat(0))));
+    }
 }
 
-/** A pixel's layers at their places, the nearest first into all slices that are not full yet, and the mean of the slices. */
-function renderPixel(list: usize, layerCount: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize,
-  x: f32, y: f32, arc: i32, cubic: i32, work: usize): v128 {
-  const fours = (slices + 3) >> 2;
-  const places = work + BASIS_AT + (<usize>fours << 6), overs = places + (<usize>fours << 5);
-  // What does not count is full from the start.
-  let open = 0, s = 0;
-  for (let part = 0; part < parts; part++) {
-    const counts = load<f32>(shares + <usize>part * shareStride) !== 0, end = load<i32>(ends + (<usize>part << 2));
-    if (counts) open += end - s;
-    for (; s < end; s++) v128.store(overs + (<usize>s << 4), counts ? f32x4.splat(0) : f32x4(0, 0, 0, 1));
-  }
-  for (; s < fours << 2; s++) v128.store(overs + (<usize>s << 4), f32x4(0, 0, 0, 1));
-  for (let l = 0; l < layerCount && open > 0; l++) {
-    const record = load<usize>(list + (<usize>l << 3)), when = load<u32>(list + (<usize>l << 3), 4);
-    if (!blendPath(record, x, y, work)) continue;
-    if (!followPath(record, work, times, when, overs, fours, x, y, arc, places)) continue;
-    open -= addLayer(record, places, when, overs, slices, cubic);
-  }
-  let sum = f32x4.splat(0);
-  s = 0;
+/** The mean of a pixel's slices. */
+function meanOf(pixel: i32, weights: usize, ends: usize, parts: i32, shares: usize, shareStride: usize): v128 {
+  const overs = oversAt + <usize>pixel * (<usize>fours << 6);
+  let sum = f32x4.splat(0), s = 0;
   for (let part = 0; part < parts; part++) {
     const share = load<f32>(shares + <usize>part * shareStride), end = load<i32>(ends + (<usize>part << 2));
     if (share === 0) s = end;
@@ -115,33 +119,115 @@ function renderPixel(list: usize, layerCount: i32, times: usize, weights: usize,
   return sum;
 }
 
+/**
+ * Composites a block's layers, the nearest first into all slices that are not full yet, in the pixels of `mask` (bits, row by row of the block). False when
+ * nothing counts there.
+ */
+function fillBlock(list: usize, shown: i32, times: usize, ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize,
+  mask: u64, blockX: i32, blockY: i32, cubic: i32, work: usize): bool {
+  let left = shown === 0 ? 0 : openBlock(ends, parts, shares, shareStride, row, mask, blockX, blockY);
+  if (left === 0) return false;
+  for (let l = 0; l < shown && left > 0; l++) {
+    const record = load<usize>(list + (<usize>l << 3));
+    findOpen(blockX, blockY);
+    const kinds = findWays(record, blockX, blockY, load<u32>(list + (<usize>l << 3), 4), openAt, times, fours, arcs, kindsAt, work);
+    if (kinds !== 0) left -= addLayer(record, kinds, times, blockX, blockY, cubic, work);
+  }
+  return true;
+}
+
+/** Opens the slices that count; what does not count is full from the start. Returns how many are open. */
+function openBlock(ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize, mask: u64, blockX: i32, blockY: i32): i32 {
+  let all = 0;
+  for (let y = fromY; y < toY; y++)
+    for (let x = fromX; x < toX; x++) {
+      const pixel = (y - blockY) * CELL + x - blockX, share = shares + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2);
+      const clear = clearAt + <usize>pixel * (<usize>fours << 4);
+      let open = 0, s = 0;
+      memory.fill(clear, 0, <usize>fours << 4);
+      if ((mask >> <u64>pixel) & 1)
+        for (let part = 0; part < parts; part++) {
+          const end = load<i32>(ends + (<usize>part << 2));
+          if (load<f32>(share + <usize>part * shareStride) === 0) s = end;
+          else open += end - s;
+          for (; s < end; s++) store<f32>(clear + (<usize>s << 2), 1);
+        }
+      if (open > 0) memory.fill(oversAt + <usize>pixel * (<usize>fours << 6), 0, <usize>fours << 6);
+      store<i32>(opensAt + (<usize>pixel << 2), open);
+      all += open;
+    }
+  return all;
+}
+
+/** In which fours light still gets by anywhere in the block. */
+function findOpen(blockX: i32, blockY: i32): void {
+  memory.fill(openAt, 0, <usize>fours);
+  for (let y = fromY; y < toY; y++)
+    for (let x = fromX; x < toX; x++) {
+      const pixel = (y - blockY) * CELL + x - blockX;
+      if (load<i32>(opensAt + (<usize>pixel << 2)) === 0) continue;
+      const clear = clearAt + <usize>pixel * (<usize>fours << 4);
+      for (let i = 0; i < fours; i++) if (isOpen(clear, i)) store<u8>(openAt + <usize>i, 1);
+    }
+}
+
 /** A layer behind what is in the slices already. Returns how many it filled. */
-function addLayer(record: usize, places: usize, when: u32, overs: usize, slices: i32, cubic: i32): i32 {
-  const fours = (slices + 3) >> 2, stretches = min<i32>(STRETCHES, fours);
-  const colour = load<usize>(record, 0), lights = load<usize>(record, 44);
-  const cx = load<i32>(record, 4), cy = load<i32>(record, 8), w = load<i32>(record, 12), h = load<i32>(record, 16);
+function addLayer(record: usize, kinds: i32, times: usize, blockX: i32, blockY: i32, cubic: i32, work: usize): i32 {
+  // A pixel outside the nodes is one that the layer can't get to.
+  const step = load<f32>(record, 84), nodesX = load<f32>(record, 24), nodesY = load<f32>(record, 28);
+  const endX = nodesX + step * <f32>(load<i32>(record, 32) - 1), endY = nodesY + step * <f32>(load<i32>(record, 36) - 1);
+  const left = f32x4.splat(<f32>(load<i32>(record, 4) - 2)), right = f32x4.splat(<f32>(load<i32>(record, 4) + load<i32>(record, 12) + 1));
+  const top = f32x4.splat(<f32>(load<i32>(record, 8) - 2)), bottom = f32x4.splat(<f32>(load<i32>(record, 8) + load<i32>(record, 16) + 1));
+  const dark = f32x4.splat(DARK);
   let filled = 0;
-  for (let stretch = 0; stretch < stretches; stretch++) {
-    if (((when >> stretch) & 1) === 0) continue;
-    const end = min<i32>(slices, firstFour(stretch + 1, fours, stretches) << 2);
-    for (let s = firstFour(stretch, fours, stretches) << 2; s < end; s++) {
-      const clear = clearAt(overs, s);
-      if (clear < DARK) continue;
-      const at = places + <usize>((s >> 2) * 32 + ((s & 3) << 2));
-      const fx = load<f32>(at), fy = load<f32>(at, 16);
-      // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
-      if (!(fx > <f32>(cx - 2) && fy > <f32>(cy - 2) && fx < <f32>(cx + w + 1) && fy < <f32>(cy + h + 1))) continue;
-      // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
-      const flX = floor(fx), flY = floor(fy), ix = <i32>flX - cx, iy = <i32>flY - cy;
-      let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
-      if (lights) {
-        const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
-        if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
+  for (let y = fromY; y < toY; y++) {
+    if (!(<f32>y >= nodesY && <f32>y <= endY)) continue;
+    if (kinds & <i32>EVEN) layRow(record, y - blockY, fours, kindsAt);
+    for (let x = fromX; x < toX; x++) {
+      const pixel = <usize>((y - blockY) * CELL + x - blockX);
+      if (load<i32>(opensAt + (pixel << 2)) === 0 || !(<f32>x >= nodesX && <f32>x <= endX)) continue;
+      const overs = oversAt + pixel * (<usize>fours << 6), clear = clearAt + pixel * (<usize>fours << 4);
+      if (kinds > <i32>EVEN) {
+        blendPath(record, <f32>x, <f32>y, work);
+        followPath(record, work, times, kindsAt, clear, fours, <f32>x, <f32>y, arcs, placesAt);
       }
-      const to = overs + (<usize>s << 4);
-      v128.store(to, f32x4.add(v128.load(to), f32x4.mul(c, f32x4.splat(clear))));
-      if (clearAt(overs, s) < DARK) filled++;
+      let full = 0;
+      for (let i = 0; i < fours; i++) {
+        const kind = load<u8>(kindsAt + <usize>i), at = placesAt + (<usize>i << 5);
+        if (kind === AWAY || !isOpen(clear, i)) continue;
+        if (kind === EVEN) placeEven(kindsAt, fours, i, <f32>x, <f32>y, <f32>(x - blockX), at);
+        const px = v128.load(at), py = v128.load(at, 16);
+        // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
+        const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
+        let lanes = i32x4.bitmask(v128.and(isIn, f32x4.ge(v128.load(clear + (<usize>i << 4)), dark)));
+        for (; lanes !== 0; lanes &= lanes - 1) {
+          const s = <usize>ctz(lanes);
+          full += addSample(record, load<f32>(at + (s << 2)), load<f32>(at + (s << 2), 16), cubic, overs + ((<usize>i << 6) + (s << 4)), clear + ((<usize>i << 4) + (s << 2)));
+        }
+      }
+      store<i32>(opensAt + (pixel << 2), load<i32>(opensAt + (pixel << 2)) - full);
+      filled += full;
     }
   }
   return filled;
+}
+
+/** A layer's colour at one place behind what is in a slice already. Returns 1 when that fills it. */
+@inline
+function addSample(record: usize, fx: f32, fy: f32, cubic: i32, over: usize, clear: usize): i32 {
+  const colour = load<usize>(record, 0), lights = load<usize>(record, 44), w = load<i32>(record, 12), h = load<i32>(record, 16);
+  // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
+  const flX = floor(fx), flY = floor(fy), ix = <i32>flX - load<i32>(record, 4), iy = <i32>flY - load<i32>(record, 8);
+  const near = load<usize>(record, 92);
+  if (near && !isSeenAt(record, near, ix, iy)) return 0;
+  let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
+  if (lights) {
+    const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
+    if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
+  }
+  const sum = f32x4.add(v128.load(over), f32x4.mul(c, f32x4.splat(load<f32>(clear))));
+  v128.store(over, sum);
+  const left = max<f32>(1 - f32x4.extract_lane(sum, 3), 0);
+  store<f32>(clear, left);
+  return left < DARK ? 1 : 0;
 }

@@ -24,7 +24,10 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
   const cellBytes = wasm.layOutCells(recordAt);
   if (cellBytes > 0) wasm.measureCells(recordAt, heap.allocate(cellBytes));
   const nearBytes = wasm.nearBytes(recordAt);
-  if (nearBytes > 0) wasm.mapNear(recordAt, heap.allocate(nearBytes));
+  if (nearBytes > 0) {
+    const mapAt = heap.allocate(nearBytes);
+    heap.scratch(() => wasm.mapNear(recordAt, mapAt, heap.allocate(wasm.nearWorkBytes(recordAt))));
+  }
 }
 
 /** Places the layers once, for many boxes rendered from them. */

@@ -18,7 +18,8 @@ export interface WasmExports {
   layOutCells(record: number): number;
   measureCells(record: number, cells: number): void;
   nearBytes(record: number): number;
-  mapNear(record: number, map: number): void;
+  nearWorkBytes(record: number): number;
+  mapNear(record: number, map: number, work: number): void;
   renderBox(
     layers: number,
     layerCount: number,

@@ -1,4 +1,5 @@
 import type { BlurFramePasses } from '../model/blur-input';
+import { lengthOf } from '../paths/affine-path';
 import { jumpOf, vectorsAgree } from '../surfaces/vectors-agree';
 
 /** What is known about a pixel of a surface's own picture. */
@@ -56,14 +57,14 @@ export class FrameLook {
     const i = this.pixelAt(x + way[0], y + way[1]);
     if (i < 0) return UNKNOWN;
     if (rgba[i * 4 + 3] <= 0) return nothingAround(rgba, i, width) ? ABSENT : UNKNOWN;
-    const long = Math.hypot(way[0], way[1]),
+    const long = lengthOf(way[0], way[1]),
       limit = motion.twoSided ? SETTLED_PX + SETTLED_SHARE * long : ROUND_TRIP_PX + MIRRORED_SHARE * long;
     const sameDepth = depth === null || like.depth === 0 || depth[i] === like.depth || Math.abs(depth[i] / like.depth - 1) < SAME_DEPTH;
     const same =
       motion.valid[i] === 1 &&
       (ids === null || ids[i] === like.id) &&
       sameDepth &&
-      Math.hypot(this.back[i * 2] + way[0], this.back[i * 2 + 1] + way[1]) <= limit;
+      lengthOf(this.back[i * 2] + way[0], this.back[i * 2 + 1] + way[1]) <= limit;
     if (!same) {
       // An object has one rank, and an arm before its own body is nearer than the body: depth tells more, where there is any.
       const hasDepth = depth !== null && like.depth > 0,
@@ -80,13 +81,13 @@ export class FrameLook {
   private settle(id: number, x: number, y: number, way: Float64Array): void {
     const { motion, ids } = this.passes,
       [wayX, wayY] = way,
-      most = ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(wayX, wayY);
+      most = ROUND_TRIP_PX + ROUND_TRIP_SHARE * lengthOf(wayX, wayY);
     for (let step = 0; step < STEPS; step++) {
       const i = this.pixelAt(x + way[0], y + way[1]);
       if (i < 0 || motion.valid[i] === 0 || (ids !== null && ids[i] !== id)) return;
       const dx = -this.back[i * 2],
         dy = -this.back[i * 2 + 1];
-      if (Math.hypot(dx - wayX, dy - wayY) > most) return;
+      if (lengthOf(dx - wayX, dy - wayY) > most) return;
       way[0] = dx;
       way[1] = dy;
     }

@@ -1,5 +1,6 @@
 import { NODE_PX } from '@ivrex/kernels/interface';
-import { wayAt } from '../paths/way-at';
+import { WaysAt } from '../paths/way-at';
+import { lengthOf } from '../paths/affine-path';
 import { depthChange } from './depth-change';
 import { ABSENT, ROUND_TRIP_PX, ROUND_TRIP_SHARE, SEEN, UNKNOWN, type FrameLook } from './frame-look';
 import type { LayerStudy, UnfilledPicture } from './layer-study';
@@ -10,7 +11,8 @@ export class HiddenSearch {
   private readonly way = new Float64Array(2);
   private readonly sample = new Float64Array(4);
   private readonly like: { id: number; depth: number; isFarther: (id: number) => boolean };
-  private readonly isArc: boolean;
+  /** By look: where the surface's paths lead in that frame. */
+  private readonly ways: readonly WaysAt[];
   /** By look: how much farther the surface is there. */
   private readonly changes: readonly number[];
 
@@ -20,7 +22,7 @@ export class HiddenSearch {
     private readonly hiddenPx: number,
   ) {
     const own = study.rank[layer.surface];
-    this.isArc = study.paths.model === 'arc';
+    this.ways = study.looks.map(({ end }) => new WaysAt(layer.path.grid, study.paths.model === 'arc', end));
     const box = study.bounds[layer.surface]?.box;
     this.changes = study.looks.map((look) =>
       box === undefined ? 1 : depthChange(study.input, study.surfaces.of, layer.surface, box, look),
@@ -30,7 +32,7 @@ export class HiddenSearch {
 
   /** Writes the colour of picture pixel (x, y), which may lie outside the picture. */
   look(x: number, y: number, out: Float32Array, at: number): typeof UNKNOWN | typeof SEEN | typeof ABSENT {
-    const { study, layer } = this,
+    const { study, layer, way } = this,
       { width, height, background } = study.input;
     if (background && study.inBackground[layer.surface] === 1 && x >= 0 && y >= 0 && x < width && y < height) {
       for (let c = 0; c < 4; c++) out[at + c] = background[(y * width + x) * 4 + c];
@@ -41,11 +43,12 @@ export class HiddenSearch {
     const { depth } = this.like;
     let seen = 0,
       absent = 0;
-    for (const [n, frame] of study.looks.entries()) {
-      if (!wayAt(layer.path.grid, this.isArc, x, y, frame.end, this.way)) continue;
+    for (let n = 0; n < study.looks.length; n++) {
+      const frame = study.looks[n];
+      if (!this.ways[n].at(x, y, way)) continue;
       this.like.depth = depth * this.changes[n];
-      const answer = frame.at(this.like, x, y, this.way, this.sample);
-      if (answer === SEEN && !this.isShownNow(frame, x + this.way[0], y + this.way[1])) {
+      const answer = frame.at(this.like, x, y, way, this.sample);
+      if (answer === SEEN && !this.isShownNow(frame, x + way[0], y + way[1])) {
         for (let c = 0; c < 4; c++) out[at + c] = (seen === 0 ? 0 : out[at + c]) + this.sample[c];
         seen++;
       } else if (answer === ABSENT) absent++;
@@ -74,7 +77,7 @@ export class HiddenSearch {
     const p = py * width + px;
     if (motion.valid[p] === 0 || this.study.surfaces.of[p] === this.layer.surface) return false;
     if (ids !== null && passes.ids !== null && ids[p] !== passes.ids[q]) return false;
-    return Math.hypot(ahead[p * 2] + dx, ahead[p * 2 + 1] + dy) <= ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(dx, dy);
+    return lengthOf(ahead[p * 2] + dx, ahead[p * 2 + 1] + dy) <= ROUND_TRIP_PX + ROUND_TRIP_SHARE * lengthOf(dx, dy);
   }
 
   /** Finds the surface's own place that this one's path comes from, for its depth; false when it is too far to be of use. */

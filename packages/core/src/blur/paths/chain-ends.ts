@@ -1,6 +1,6 @@
 import { NODE_PX } from '@ivrex/kernels/interface';
 import { FIT_NUMBERS, fitAffine, GRADIENT } from './affine-fit';
-import { FLOW_NUMBERS, travelOf } from './affine-path';
+import { FLOW_NUMBERS, lengthOf, travelOf } from './affine-path';
 import { ENDS, writeFlow, type NeighbourField, type Nodes, type PathStudy } from './path-study';
 
 /** What the ends two frames away differ by from the curve through the three nearer places; for nodes where both frames tell. */
@@ -58,7 +58,7 @@ function paceChange(rest: Float64Array, at: number): number {
     ex = (rest[at] + rest[at + FLOW_NUMBERS]) / 2,
     ey = (rest[at + 1] + rest[at + FLOW_NUMBERS + 1]) / 2;
   // Odd part: o (t^3 - t) / 6, even part: e (t^4 - t^2) / 12; at t = 1/2 their factors are 1/16 and 1/64.
-  return Math.hypot(ox, oy) / 16 + Math.hypot(ex, ey) / 64;
+  return lengthOf(ox, oy) / 16 + lengthOf(ex, ey) / 64;
 }
 
 const fitThere = new Float64Array(FIT_NUMBERS),
@@ -94,9 +94,9 @@ function farEnd(
   if (field.keys[i] !== key) return false;
   const on = end === 0 ? field.toNext : field.toPrevious,
     back = end === 0 ? field.toPrevious : field.toNext;
-  const limit = ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(dx, dy);
-  if (Math.hypot(back[i * 2] + dx, back[i * 2 + 1] + dy) > limit) return false;
-  const near = { x: on[i * 2], y: on[i * 2 + 1], limit: ROUND_TRIP_PX + ROUND_TRIP_SHARE * Math.hypot(on[i * 2], on[i * 2 + 1]) };
+  const limit = ROUND_TRIP_PX + ROUND_TRIP_SHARE * lengthOf(dx, dy);
+  if (lengthOf(back[i * 2] + dx, back[i * 2 + 1] + dy) > limit) return false;
+  const near = { x: on[i * 2], y: on[i * 2 + 1], limit: ROUND_TRIP_PX + ROUND_TRIP_SHARE * lengthOf(on[i * 2], on[i * 2 + 1]) };
   if (fitAffine(field, key, [on], px, py, study.shear, fitThere, near) < GRADIENT) return false;
   // Both frames as one map: 1 + m2 = (1 + m there) (1 + m here).
   const [hxx, hxy, hyx, hyy] = gradientOf(study.model, ends, at);

@@ -1,6 +1,6 @@
 import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
 import { FIT_NUMBERS, GRADIENT, NOTHING, ROUGH_GRADIENT } from './affine-fit';
-import { FLOW_NUMBERS } from './affine-path';
+import { FLOW_NUMBERS, lengthOf } from './affine-path';
 import { chainEnds, type FarEnds } from './chain-ends';
 import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from '../../raster/nearest';
@@ -157,7 +157,7 @@ function longestCarried(nearest: Int32Array, ends: Float64Array): number {
   const stride = Math.max(1, Math.floor(nearest.length / LENGTH_SAMPLES));
   for (let n = 0, met = 0; n < nearest.length; n++) {
     if (nearest[n] !== n || met++ % stride !== 0) continue;
-    for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) lengths.push(Math.hypot(ends[at], ends[at + 1]));
+    for (let at = n * ENDS; at < (n + 1) * ENDS; at += FLOW_NUMBERS) lengths.push(lengthOf(ends[at], ends[at + 1]));
   }
   const sorted = Float64Array.from(lengths).sort();
   return CARRIED_FASTER * (sorted.at(Math.floor(NEARLY_ALL * (sorted.length - 1))) ?? 0) + CARRIED_ROOM_PX;
@@ -166,7 +166,7 @@ function longestCarried(nearest: Int32Array, ends: Float64Array): number {
 /** What is carried on keeps to `longest`; a surface's own places keep what they are. */
 function shorten(flows: Float64Array, longest: number): void {
   for (let end = 0; end < ENDS; end += FLOW_NUMBERS) {
-    const length = Math.hypot(flows[end], flows[end + 1]);
+    const length = lengthOf(flows[end], flows[end + 1]);
     if (length <= longest) continue;
     flows[end] *= longest / length;
     flows[end + 1] *= longest / length;

@@ -1,19 +1,24 @@
 import { NODE_FLOATS, type PathGrid } from '@ivrex/kernels/interface';
-import { FLOW_NUMBERS, travelOf } from './affine-path';
+import { FLOW_NUMBERS, phi, travelOf } from './affine-path';
 
 const flow = new Float64Array(FLOW_NUMBERS);
+
+/** A node's flow at time t (frames). */
+function flowAt({ nodes, orders }: PathGrid, node: number, t: number): void {
+  const first = node * orders * NODE_FLOATS;
+  for (let k = 0; k < FLOW_NUMBERS; k++) {
+    let sum = 0;
+    for (let at = first + (orders - 1) * NODE_FLOATS + k; at >= first; at -= NODE_FLOATS) sum = (sum + nodes[at]) * t;
+    flow[k] = sum;
+  }
+}
 
 /** Where the path of a pixel leads at time t (frames), from the node beside it. Writes x and y of the way; false outside the grid. */
 export function wayAt(path: PathGrid, isArc: boolean, x: number, y: number, t: number, out: Float64Array): boolean {
   const nx = Math.round((x - path.x0) / path.stepPx),
     ny = Math.round((y - path.y0) / path.stepPx);
   if (!(nx >= 0 && ny >= 0 && nx < path.across && ny < path.down)) return false;
-  const node = (ny * path.across + nx) * path.orders * NODE_FLOATS;
-  for (let k = 0; k < FLOW_NUMBERS; k++) {
-    let sum = 0;
-    for (let at = node + (path.orders - 1) * NODE_FLOATS + k; at >= node; at -= NODE_FLOATS) sum = (sum + path.nodes[at]) * t;
-    flow[k] = sum;
-  }
+  flowAt(path, ny * path.across + nx, t);
   const ox = x - path.x0 - nx * path.stepPx,
     oy = y - path.y0 - ny * path.stepPx;
   flow[0] += flow[2] * ox + flow[3] * oy;
@@ -25,3 +30,50 @@ export function wayAt(path: PathGrid, isArc: boolean, x: number, y: number, t: n
   }
   return true;
 }
+
+/** By node: x and y of its way, and how they change with the offset from it (xx, xy, yx, yy). */
+const WAY_NUMBERS = 6;
+
+/** `wayAt` for one time and many pixels: what the pixels around a node share is worked out once. */
+export class WaysAt {
+  private readonly ways: Float64Array;
+  private readonly isKnown: Uint8Array;
+
+  constructor(
+    private readonly path: PathGrid,
+    private readonly isArc: boolean,
+    private readonly t: number,
+  ) {
+    this.isKnown = new Uint8Array(path.across * path.down);
+    this.ways = new Float64Array(this.isKnown.length * WAY_NUMBERS);
+  }
+
+  at(x: number, y: number, out: Float64Array): boolean {
+    const { x0, y0, stepPx, across, down } = this.path,
+      nx = Math.round((x - x0) / stepPx),
+      ny = Math.round((y - y0) / stepPx);
+    if (!(nx >= 0 && ny >= 0 && nx < across && ny < down)) return false;
+    const node = ny * across + nx,
+      k = node * WAY_NUMBERS,
+      { ways } = this;
+    if (this.isKnown[node] === 0) this.find(node, k);
+    const ox = x - x0 - nx * stepPx,
+      oy = y - y0 - ny * stepPx;
+    out[0] = ways[k] + ways[k + 2] * ox + ways[k + 3] * oy;
+    out[1] = ways[k + 1] + ways[k + 4] * ox + ways[k + 5] * oy;
+    return true;
+  }
+
+  /** The way is phi(L) (g + L o) for an arc, g + L o along a line. */
+  private find(node: number, k: number): void {
+    this.isKnown[node] = 1;
+    flowAt(this.path, node, this.t);
+    const [gx, gy, xx, xy, yx, yy] = flow;
+    if (this.isArc) phi(xx, xy, yx, yy, terms);
+    else terms.set([1, 0, 0, 1]);
+    const [a, b, c, d] = terms;
+    this.ways.set([a * gx + b * gy, c * gx + d * gy, a * xx + b * yx, a * xy + b * yy, c * xx + d * yx, c * xy + d * yy], k);
+  }
+}
+
+const terms = new Float64Array(4);

@@ -289,28 +289,34 @@ export function sliceCount(travelPx: number, settings: ApplySettings): number {
 
 /** The layers that can show in this box between two path times, and the longest way any of them goes there. */
 function layersAt(plan: BlurPlan, box: Box, opens: number, closes: number): { layers: number[]; travelPx: number } {
-  const tiles = tilesAcross(plan),
-    tile = Math.floor(box.y0 / TILE_PX) * tiles.x + Math.floor(box.x0 / TILE_PX);
+  const tile = Math.floor(box.y0 / TILE_PX) * tilesAcross(plan).x + Math.floor(box.x0 / TILE_PX);
   const far = Math.max(Math.abs(opens), Math.abs(closes)),
     reaches = POWERS.map((n) => far ** n),
     travels = POWERS.map((n) => powerTravel(opens, closes, n));
+  const { indices, lengths, extents } = layersOfTiles(plan)[tile],
+    right = box.x0 + box.width,
+    bottom = box.y0 + box.height;
   const layers: number[] = [];
   let travelPx = 0,
     away = 0;
-  for (const index of layersOfTiles(plan)[tile]) {
-    const { path, colourBox, tileTravel } = plan.layers[index],
-      { x0, y0, across, down, stepPx, orders } = path;
+  for (let i = 0; i < indices.length; i++) {
     // How far it goes from where it is now, and on the way between the ends of the exposure.
     let reach = 0,
       travel = 0;
-    for (let n = 0; n < orders; n++) {
-      const length = tileTravel[tile * 4 + n];
+    for (let n = 0; n < 4; n++) {
+      const length = lengths[i * 4 + n];
       reach += length * reaches[n];
       travel += length * travels[n];
     }
-    if (!overlaps(box, colourBox, reach + 2)) continue;
-    if (!overlaps(box, { x0, y0, width: (across - 1) * stepPx + 1, height: (down - 1) * stepPx + 1 }, 0)) continue;
-    layers.push(index);
+    const e = i * EXTENT_NUMBERS,
+      margin = reach + 2;
+    const isNear =
+      box.x0 < extents[e + 2] + margin &&
+      extents[e] < right + margin &&
+      box.y0 < extents[e + 3] + margin &&
+      extents[e + 1] < bottom + margin;
+    if (!isNear || box.x0 >= extents[e + 6] || extents[e + 4] >= right || box.y0 >= extents[e + 7] || extents[e + 5] >= bottom) continue;
+    layers.push(indices[i]);
     travelPx = Math.max(travelPx, travel);
     away = Math.max(away, reach);
   }
@@ -319,27 +325,48 @@ function layersAt(plan: BlurPlan, box: Box, opens: number, closes: number): { la
 
 const POWERS = [1, 2, 3, 4] as const;
 
-const tileLists = new WeakMap<BlurPlan, readonly (readonly number[])[]>();
+/** What a tile's box is held against: layers that can get there within the plan's reach, in one run of memory each. */
+interface TileLayers {
+  readonly indices: Int32Array;
+  /** The tile's travel of each, by power of the time. */
+  readonly lengths: Float32Array;
+  /** The box of its colour and that of its nodes: left, top, right, bottom, both ends of pixels. */
+  readonly extents: Float32Array;
+}
+const EXTENT_NUMBERS = 8;
 
-/** By tile: the layers that can get there within the plan's reach. */
-function layersOfTiles(plan: BlurPlan): readonly (readonly number[])[] {
+const tileLists = new WeakMap<BlurPlan, readonly TileLayers[]>();
+
+function layersOfTiles(plan: BlurPlan): readonly TileLayers[] {
   const known = tileLists.get(plan);
   if (known !== undefined) return known;
   const tiles = tilesAcross(plan),
-    lists = Array.from({ length: tiles.x * tiles.y }, (): number[] => []);
-  plan.layers.forEach(({ path: { x0, y0, across, down, stepPx, orders }, colourBox, tileTravel }, index) => {
-    const right = x0 + (across - 1) * stepPx,
-      bottom = y0 + (down - 1) * stepPx;
-    for (let ty = Math.max(0, Math.floor(y0 / TILE_PX)); ty < tiles.y && ty * TILE_PX <= bottom; ty++)
-      for (let tx = Math.max(0, Math.floor(x0 / TILE_PX)); tx < tiles.x && tx * TILE_PX <= right; tx++) {
+    lists = Array.from({ length: tiles.x * tiles.y }, (): number[] => []),
+    extents = plan.layers.map(({ path: { x0, y0, across, down, stepPx }, colourBox: c }) => [
+      ...[c.x0, c.y0, c.x0 + c.width, c.y0 + c.height],
+      ...[x0, y0, x0 + (across - 1) * stepPx + 1, y0 + (down - 1) * stepPx + 1],
+    ]);
+  plan.layers.forEach(({ path: { x0, y0, orders }, colourBox, tileTravel }, index) => {
+    const [right, bottom] = extents[index].slice(6);
+    for (let ty = Math.max(0, Math.floor(y0 / TILE_PX)); ty < tiles.y && ty * TILE_PX < bottom; ty++)
+      for (let tx = Math.max(0, Math.floor(x0 / TILE_PX)); tx < tiles.x && tx * TILE_PX < right; tx++) {
         const tile = ty * tiles.x + tx;
         let reach = 2;
         for (let n = 1; n <= orders; n++) reach += tileTravel[tile * 4 + n - 1] * Math.max(1, plan.reachFrames) ** n;
         if (overlaps({ x0: tx * TILE_PX, y0: ty * TILE_PX, width: TILE_PX, height: TILE_PX }, colourBox, reach)) lists[tile].push(index);
       }
   });
-  tileLists.set(plan, lists);
-  return lists;
+  const found = lists.map((list, tile) => ({
+    indices: Int32Array.from(list),
+    lengths: Float32Array.from(
+      list.flatMap((index) =>
+        POWERS.map((n) => (n > plan.layers[index].path.orders ? 0 : plan.layers[index].tileTravel[tile * 4 + n - 1])),
+      ),
+    ),
+    extents: Float32Array.from(list.flatMap((index) => extents[index])),
+  }));
+  tileLists.set(plan, found);
+  return found;
 }
 
 /** The way of t^n between two times: there and back where it turns. */

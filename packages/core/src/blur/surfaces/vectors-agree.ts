@@ -26,7 +26,10 @@ export function jumpOf({ width, toNext, toPrevious }: MotionField, trusted: Uint
       if (most > 0) steps.push(most);
     }
   }
-  const at = (values: number[], share: number) => values.sort((a, b) => a - b)[Math.floor(values.length * share)] ?? 0;
+  const at = (values: number[], share: number) =>
+    Float64Array.from(values)
+      .sort()
+      .at(Math.floor(values.length * share)) ?? 0;
   return JUMP_PX + 2 * Math.max(at(all, 0.5), at(steps, 0.05));
 }
 
