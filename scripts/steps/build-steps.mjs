@@ -171,6 +171,7 @@ export function bundleBench() {
     {
       'kernels-bench': 'packages/media/bench/kernels-bench.ts',
       'blur-bench': 'packages/media/bench/blur-bench.ts',
+      'depth-bench': 'packages/demo/bench/depth-bench.ts',
       'blur-bench-thread': 'packages/media/bench/blur-bench-thread.ts',
       'assemble-bench': 'packages/media/bench/assemble-bench.ts',
       'exr-bench': 'packages/media/bench/exr-bench.ts',

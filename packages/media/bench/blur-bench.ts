@@ -1,15 +1,12 @@
-import { execFileSync } from 'node:child_process';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { Worker } from 'node:worker_threads';
-import { prepareBlur, renderRows, sliceTimes, type ApplySettings, type BlurPlan, type PrepareStage } from '@ivrex/core';
+import { prepareBlur, renderRows, type ApplySettings, type BlurPlan, type PrepareStage } from '@ivrex/core';
 import { loadNodeHost } from '../src';
 import { line, quickest } from './measure';
+import { plainSlices } from './slices-baseline';
 import { twoLayers } from './two-layers';
 
-const root = process.cwd(),
-  scratch = path.join(root, '.cache/bench');
-mkdirSync(scratch, { recursive: true });
+const root = process.cwd();
 const host = await loadNodeHost(path.join(root, 'packages/kernels/build/kernels.wasm'));
 const shutter = { opens: -0.25, closes: 0.25, strength: 1 };
 const SLICES = 32;
@@ -20,29 +17,11 @@ function render(plan: BlurPlan, out: Float32Array, settings: Omit<ApplySettings,
   session.close();
 }
 
-/** Least CPU seconds of the C++ inner loop over the same plan, one thread; also says by how much the pictures differ. */
-function baseline(plan: BlurPlan, ours: Float32Array): number {
-  const program = path.join(scratch, 'slices-baseline'),
-    problem = path.join(scratch, 'slices.problem'),
-    picture = path.join(scratch, 'slices.out');
-  execFileSync('g++', ['-O3', '-march=x86-64-v3', '-o', program, path.join(root, 'packages/media/bench/slices-baseline.cpp')]);
-  const { times, weights } = sliceTimes(shutter, SLICES);
-  const parts: (Int32Array | Float32Array)[] = [Int32Array.of(plan.width, plan.height, plan.layers.length, SLICES, 4), times, weights];
-  for (const { colourBox: b, colour, path: p } of plan.layers)
-    parts.push(
-      Int32Array.of(b.x0, b.y0, b.width, b.height),
-      colour,
-      Float32Array.of(p.x0, p.y0),
-      Int32Array.of(p.across, p.down, p.orders),
-      p.nodes,
-    );
-  writeFileSync(problem, Buffer.concat(parts.map((v) => Buffer.from(v.buffer as ArrayBuffer, v.byteOffset, v.byteLength))));
-  const seconds = Number(execFileSync(program, [problem, picture], { encoding: 'utf8' }));
-  const theirs = new Float32Array(readFileSync(picture).buffer);
-  let most = 0;
-  for (let i = 0; i < ours.length; i++) if (i % 4 !== 3) most = Math.max(most, Math.abs(ours[i] - theirs[i]));
-  process.stdout.write(`  the largest difference between both pictures' colours is ${most.toExponential(1)}\n`);
-  return seconds;
+/** The largest difference of two pictures' colours. */
+function most(a: Float32Array, b: Float32Array): number {
+  let difference = 0;
+  for (let i = 0; i < a.length; i++) if (i % 4 !== 3) difference = Math.max(difference, Math.abs(a[i] - b[i]));
+  return difference;
 }
 
 const SIZES = [
@@ -56,8 +35,9 @@ for (const [width, height] of SIZES) {
   const out = new Float32Array(width * height * 4);
   const plan = prepareBlur(input);
   const fixed = quickest(5, () => render(plan, out, { quality: 'final', samples: SLICES }));
-  const plain = baseline(plan, out);
-  line(`  ${SLICES} slices everywhere, one thread`, fixed, 'plain C++, -O3, x86-64-v3', plain);
+  const plain = plainSlices(plan, shutter, SLICES, 4);
+  process.stdout.write(`  the largest difference between both pictures' colours is ${most(out, plain.picture).toExponential(1)}\n`);
+  line(`  ${SLICES} slices everywhere, one thread`, fixed, 'plain C++, -O3, x86-64-v3', plain.seconds);
   const automatic = quickest(5, () => render(plan, out, { quality: 'final', samples: 'auto' }));
   line('  slices by streak', automatic, `${SLICES} slices everywhere`, fixed);
   line(
@@ -85,7 +65,7 @@ for (const [width, height] of SIZES) {
   });
   line('  set-up', setUp, `${SLICES} slices everywhere`, fixed);
   for (const [stage, seconds] of stages) line(`    ${stage}`, seconds, 'the set-up', setUp);
-  line('  whole frame, final', setUp + automatic, 'plain C++ inner loop alone', plain);
+  line('  whole frame, final', setUp + automatic, 'plain C++ inner loop alone', plain.seconds);
 }
 
 {
