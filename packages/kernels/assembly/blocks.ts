@@ -38,8 +38,8 @@ function gridAt(block: usize, fours: i32): usize {
  * Fills `block`: first the kind of every four slices, a byte each; then what `layRow` needs. Returns the kinds that there are: 1 even, 2 rough, added.
  * when: a bit for each stretch in which the layer can show. open: a byte for each four, whether light still gets by anywhere in the block.
  */
-export function findWays(record: usize, left: i32, top: i32, when: u32, open: usize, times: usize, fours: i32, arc: i32, block: usize, work: usize): i32 {
-  const orders = load<i32>(record, 40), isFlow = isOneFlow(record);
+export function findWays(record: usize, left: i32, top: i32, when: u32, open: usize, times: usize, slices: i32, arc: i32, block: usize, work: usize): i32 {
+  const orders = load<i32>(record, 40), isFlow = isOneFlow(record), fours = (slices + 3) >> 2;
   const paths = pathsAt(block, fours), grid = gridAt(block, fours), stretches = min<i32>(STRETCHES, fours);
   const first = load<f32>(times), last = load<f32>(times + (<usize>fours << 4) - 4);
   let terms = 0;
@@ -57,7 +57,7 @@ export function findWays(record: usize, left: i32, top: i32, when: u32, open: us
     for (let i = firstFour(stretch, fours, stretches); i < firstFour(stretch + 1, fours, stretches); i++) {
       if (load<u8>(open + <usize>i) === 0) continue;
       const ways = grid + <usize>i * GRID_BYTES, at = times + (<usize>i << 4);
-      const kind = isFlow ? planeOf(record, paths, orders, at, left, top, arc, terms, ways) : evenOf(record, paths, orders, at, left, top, arc, terms, ways, work + LANES_AT);
+      const kind = isFlow ? planeOf(record, paths, orders, at, left, top, arc, terms, ways) : evenOf(record, paths, orders, at, min<i32>(4, slices - (i << 2)), left, top, arc, terms, ways, work + LANES_AT);
       store<u8>(block + <usize>i, kind);
       kinds |= <i32>kind;
     }
@@ -117,24 +117,24 @@ function boundGrid(left: i32, top: i32, ways: usize): bool {
 /** In which order the nine are settled, and which three lie in a line then: the same three times where none do yet. */
 const ORDER: usize = memory.data<u8>([4, 4, 4, 4, 0, 0, 0, 0, 8, 0, 4, 8, 2, 2, 2, 2, 6, 2, 4, 6, 1, 0, 1, 2, 3, 0, 3, 6, 5, 2, 5, 8, 7, 6, 7, 8]);
 
-/** A curved layer: ways of nine places, settled, if they tell of all others. */
-function evenOf(record: usize, paths: usize, orders: i32, times: usize, left: i32, top: i32, arc: i32, terms: i32, ways: usize, lanes: usize): u8 {
+/** A curved layer: ways of nine places, settled, if they tell of all others. count: of the four times, the first that are slices. */
+function evenOf(record: usize, paths: usize, orders: i32, times: usize, count: i32, left: i32, top: i32, arc: i32, terms: i32, ways: usize, lanes: usize): u8 {
   for (let n = 0; n < 9; n++) backAlong(paths + <usize>n * 128, orders, times, arc, terms, ways + (<usize>n << 5));
   if (!boundGrid(left, top, ways)) return ROUGH;
   // Far from all colour nothing is looked for.
   if (!isNearWithin(record, placesX0, placesY0, placesX1, placesY1)) return AWAY;
   // From the middle outwards: what is not even is mostly found at once.
-  for (let step = ORDER; step < ORDER + 36; step += 4) if (!settleWay(record, load<u8>(step), times, left, top, arc, terms, ways, lanes) || isBowed(ways, step + 1)) return ROUGH;
+  for (let step = ORDER; step < ORDER + 36; step += 4) if (!settleWay(record, load<u8>(step), times, count, left, top, arc, terms, ways, lanes) || isBowed(ways, step + 1, count)) return ROUGH;
   boundGrid(left, top, ways);
   return isColourWithin(record, placesX0 - 3, placesY0 - 3, placesX1 + 3, placesY1 + 3) ? EVEN : AWAY;
 }
 
 /** Settles the way of one of the nine places; false when it does not come to rest. */
-function settleWay(record: usize, n: i32, times: usize, left: i32, top: i32, arc: i32, terms: i32, ways: usize, lanes: usize): bool {
+function settleWay(record: usize, n: i32, times: usize, count: i32, left: i32, top: i32, arc: i32, terms: i32, ways: usize, lanes: usize): bool {
   const at = ways + (<usize>n << 5), x = placeOf(left, n % 3), y = placeOf(top, n / 3);
   v128.store(at, f32x4.sub(f32x4.splat(x), v128.load(at)));
   v128.store(at, f32x4.sub(f32x4.splat(y), v128.load(at, 16)), 16);
-  const missed = settle(record, lanes, times, x, y, arc, terms, 15, false, at);
+  const missed = settle(record, lanes, times, x, y, arc, terms, (1 << count) - 1, false, at);
   v128.store(at, f32x4.sub(f32x4.splat(x), v128.load(at)));
   v128.store(at, f32x4.sub(f32x4.splat(y), v128.load(at, 16)), 16);
   return !v128.any_true(f32x4.ge(missed, f32x4.splat(SETTLED * SETTLED)));
@@ -142,11 +142,11 @@ function settleWay(record: usize, n: i32, times: usize, left: i32, top: i32, arc
 
 /** Whether the second of three places in a line (a byte each) is far from the middle of the others. */
 @inline
-function isBowed(ways: usize, line: usize): bool {
+function isBowed(ways: usize, line: usize, count: i32): bool {
   const half = f32x4.splat(0.5), a = <usize>load<u8>(line), b = <usize>load<u8>(line, 1), c = <usize>load<u8>(line, 2);
   const x = f32x4.sub(f32x4.mul(half, f32x4.add(v128.load(ways + (a << 5)), v128.load(ways + (c << 5)))), v128.load(ways + (b << 5)));
   const y = f32x4.sub(f32x4.mul(half, f32x4.add(v128.load(ways + (a << 5), 16), v128.load(ways + (c << 5), 16))), v128.load(ways + (b << 5), 16));
-  return v128.any_true(f32x4.gt(f32x4.max(f32x4.abs(x), f32x4.abs(y)), f32x4.splat(BOWED)));
+  return (i32x4.bitmask(f32x4.gt(f32x4.max(f32x4.abs(x), f32x4.abs(y)), f32x4.splat(BOWED))) & ((1 << count) - 1)) !== 0;
 }
 
 /** Lays out the even ways along the block's row `down`: a + b dx + c dx^2 for dx pixels from its first one. */

@@ -83,7 +83,7 @@ function renderBlock(list: usize, shown: i32, times: usize, weights: usize, slic
   fromX = max<i32>(x0, blockX); fromY = max<i32>(y0, blockY); toX = min<i32>(x0 + width, blockX + CELL); toY = min<i32>(y0 + height, blockY + CELL);
   const first = shares + (<usize>((fromY - y0) * width + fromX - x0) << 2), to = out + (<usize>((fromY - y0) * width + fromX - x0) << 4);
   const stride = <usize>(width * height) << 2, row = <usize>width << 2;
-  if (!fillBlock(list, shown, times, ends, parts, first, stride, row, -1, blockX, blockY, cubic, work)) {
+  if (!fillBlock(list, shown, times, slices, ends, parts, first, stride, row, -1, blockX, blockY, cubic, work)) {
     for (let y = fromY; y < toY; y++) memory.fill(to + ((<usize>(y - fromY) * row) << 2), 0, <usize>(toX - fromX) << 4);
     return;
   }
@@ -97,7 +97,7 @@ function renderBlock(list: usize, shown: i32, times: usize, weights: usize, slic
     }
   if (below === 0) return;
   // Catmull-Rom's lobes would leave less than no light beside what is bright: no channel goes farther below zero than without them.
-  fillBlock(list, shown, times, ends, parts, first, stride, row, below, blockX, blockY, 0, work);
+  fillBlock(list, shown, times, slices, ends, parts, first, stride, row, below, blockX, blockY, 0, work);
   for (let y = fromY; y < toY; y++)
     for (let x = fromX; x < toX; x++) {
       const pixel = (y - blockY) * CELL + x - blockX, share = first + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2);
@@ -123,14 +123,14 @@ function meanOf(pixel: i32, weights: usize, ends: usize, parts: i32, shares: usi
  * Composites a block's layers, the nearest first into all slices that are not full yet, in the pixels of `mask` (bits, row by row of the block). False when
  * nothing counts there.
  */
-function fillBlock(list: usize, shown: i32, times: usize, ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize,
+function fillBlock(list: usize, shown: i32, times: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize,
   mask: u64, blockX: i32, blockY: i32, cubic: i32, work: usize): bool {
   let left = shown === 0 ? 0 : openBlock(ends, parts, shares, shareStride, row, mask, blockX, blockY);
   if (left === 0) return false;
   for (let l = 0; l < shown && left > 0; l++) {
     const record = load<usize>(list + (<usize>l << 3));
     findOpen(blockX, blockY);
-    const kinds = findWays(record, blockX, blockY, load<u32>(list + (<usize>l << 3), 4), openAt, times, fours, arcs, kindsAt, work);
+    const kinds = findWays(record, blockX, blockY, load<u32>(list + (<usize>l << 3), 4), openAt, times, slices, arcs, kindsAt, work);
     if (kinds !== 0) left -= addLayer(record, kinds, times, blockX, blockY, cubic, work);
   }
   return true;

@@ -46,7 +46,9 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
           table = heap.words(tableAt, shown.length * RECORD_WORDS);
         shown.forEach((index, i) => table.set(heap.words(records + index * RECORD_WORDS * 4, RECORD_WORDS), i * RECORD_WORDS));
         // Four times are read at once: the last one fills up.
-        const timesAt = heap.place(Float32Array.from({ length: (times.length + 3) & ~3 }, (_, i) => times[Math.min(i, times.length - 1)]));
+        const fours = new Float32Array((times.length + 3) & ~3).fill(times[times.length - 1]);
+        fours.set(times);
+        const timesAt = heap.place(fours);
         const weightsAt = heap.place(weights);
         const endsAt = heap.place(parts ? parts.ends : Int32Array.of(times.length));
         const sharesAt = heap.place(parts ? parts.shares : new Float32Array(pixels).fill(1));

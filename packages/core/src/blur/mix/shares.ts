@@ -61,9 +61,11 @@ function beside({ sharp, width, height }: BlurPlan, errors: Float32Array): Float
   const across = Math.ceil(width / BLOCK_PX),
     out = new Float32Array(across * Math.ceil(height / BLOCK_PX));
   for (let y = 0, i = 0; y < height; y++)
-    for (let x = 0; x < width; x++, i++)
-      out[Math.floor(y / BLOCK_PX) * across + Math.floor(x / BLOCK_PX)] +=
-        (Math.max(0, 1 - sharp[i * 4 + 3]) * errors[i]) / (BLOCK_PX * BLOCK_PX);
+    for (let x = 0, to = Math.floor(y / BLOCK_PX) * across; x < width; to++) {
+      let error = 0;
+      for (const end = Math.min(width, x + BLOCK_PX); x < end; x++, i++) error += Math.max(0, 1 - sharp[i * 4 + 3]) * errors[i];
+      out[to] += error / (BLOCK_PX * BLOCK_PX);
+    }
   return out;
 }
 

@@ -24,8 +24,15 @@ export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boole
   const size = { width: Math.ceil(plan.width / BLOCK_PX), height: Math.ceil(plan.height / BLOCK_PX) };
   const sharp = new Float32Array(size.width * size.height * 4);
   for (let y = 0, i = 0; y < plan.height; y++)
-    for (let x = 0; x < plan.width; x++, i++)
-      addTo(sharp, (Math.floor(y / BLOCK_PX) * size.width + Math.floor(x / BLOCK_PX)) * 4, plan.sharp[i * 4 + 3], OWN, errors[i]);
+    for (let x = 0, to = Math.floor(y / BLOCK_PX) * size.width * 4; x < plan.width; to += 4) {
+      let covered = 0,
+        error = 0;
+      for (const end = Math.min(plan.width, x + BLOCK_PX); x < end; x++, i++) {
+        covered += plan.sharp[i * 4 + 3];
+        error += plan.sharp[i * 4 + 3] * errors[i];
+      }
+      addTo(sharp, to, covered, covered, covered, error);
+    }
   const layers = plan.layers.map((layer) => {
     const small = {
       ...smallColours(layer, plan, errors, !knowsPace && layer.path.orders === 4),
@@ -37,16 +44,15 @@ export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boole
   return { ...plan, ...size, sharp, layers };
 }
 
-/** A block's coverage is the mean of its pixels'. */
-function addTo(out: Float32Array, at: number, alpha: number, origin: number, error: number): void {
-  const part = alpha / (BLOCK_PX * BLOCK_PX);
-  out[at + COVERAGE] += part;
-  if (origin === UNKNOWN) return;
-  out[at + KNOWN] += part;
-  if (origin !== OWN) return;
-  out[at + RENDERED] += part;
-  out[at + ERROR] += part * error;
+/** A block's coverage is the mean of its pixels'; these are sums over some of them. */
+function addTo(out: Float32Array, at: number, covered: number, known: number, rendered: number, error: number): void {
+  out[at + COVERAGE] += covered / PIXELS;
+  out[at + KNOWN] += known / PIXELS;
+  out[at + RENDERED] += rendered / PIXELS;
+  out[at + ERROR] += error / PIXELS;
 }
+
+const PIXELS = BLOCK_PX * BLOCK_PX;
 
 function smallColours(
   { colour, colourBox: box, origins, path }: PlannedLayer,
@@ -66,17 +72,24 @@ function smallColours(
   for (let y = 0, k = 0; y < box.height; y++) {
     const py = box.y0 + y,
       row = (Math.floor(py / BLOCK_PX) - y0) * colourBox.width;
-    for (let x = 0; x < box.width; x++, k++) {
-      if (colour[k * 4 + 3] <= 0) continue;
-      const px = box.x0 + x,
-        isInside = px >= 0 && py >= 0 && px < width && py < height;
-      addTo(
-        out,
-        (row + Math.floor(px / BLOCK_PX) - x0) * 4,
-        colour[k * 4 + 3],
-        origins[k],
-        !isInside ? 0 : errors[py * width + px] + (addsPace ? paceError(path, px, py) : 0),
-      );
+    for (let px = box.x0; px < box.x0 + box.width;) {
+      const block = Math.floor(px / BLOCK_PX);
+      let covered = 0,
+        known = 0,
+        rendered = 0,
+        error = 0;
+      for (const end = Math.min(box.x0 + box.width, (block + 1) * BLOCK_PX); px < end; px++, k++) {
+        const alpha = colour[k * 4 + 3];
+        if (alpha <= 0) continue;
+        covered += alpha;
+        if (origins[k] === UNKNOWN) continue;
+        known += alpha;
+        if (origins[k] !== OWN) continue;
+        rendered += alpha;
+        if (px >= 0 && py >= 0 && px < width && py < height)
+          error += alpha * (errors[py * width + px] + (addsPace ? paceError(path, px, py) : 0));
+      }
+      if (covered > 0) addTo(out, (row + block - x0) * 4, covered, known, rendered, error);
     }
   }
   return { colourBox, colour: out };
