@@ -80,7 +80,8 @@ export class FrameLook {
   /** Moves the end of a way to where this frame's own vectors come from its beginning, as far as a round trip may miss. */
   private settle(id: number, x: number, y: number, way: Float64Array): void {
     const { motion, ids } = this.passes,
-      [wayX, wayY] = way,
+      wayX = way[0],
+      wayY = way[1],
       most = ROUND_TRIP_PX + ROUND_TRIP_SHARE * lengthOf(wayX, wayY);
     for (let step = 0; step < STEPS; step++) {
       const i = this.pixelAt(x + way[0], y + way[1]);

@@ -63,7 +63,10 @@ export function flowOf(
     yy = middle + factor * (d - half);
   // g = phi(L)^-1 d.
   phi(xx, xy, yx, yy, scratch);
-  const [pxx, pxy, pyx, pyy] = scratch,
+  const pxx = scratch[0],
+    pxy = scratch[1],
+    pyx = scratch[2],
+    pyy = scratch[3],
     norm = pxx * pyy - pxy * pyx;
   if (!(Math.abs(norm) > 1e-6)) return;
   out[at] = (pyy * dx - pxy * dy) / norm;

@@ -66,14 +66,26 @@ export class WaysAt {
 
   /** The way is phi(L) (g + L o) for an arc, g + L o along a line. */
   private find(node: number, k: number): void {
+    const { ways } = this;
     this.isKnown[node] = 1;
     flowAt(this.path, node, this.t);
-    const [gx, gy, xx, xy, yx, yy] = flow;
-    if (this.isArc) phi(xx, xy, yx, yy, terms);
-    else terms.set([1, 0, 0, 1]);
-    const [a, b, c, d] = terms;
-    this.ways.set([a * gx + b * gy, c * gx + d * gy, a * xx + b * yx, a * xy + b * yy, c * xx + d * yx, c * xy + d * yy], k);
+    if (!this.isArc) {
+      ways.set(flow, k);
+      return;
+    }
+    phi(flow[2], flow[3], flow[4], flow[5], terms);
+    // Its columns: g, and L's two.
+    for (let column = 0; column < 3; column++) {
+      const [x, y] = COLUMNS[column];
+      ways[k + x] = terms[0] * flow[x] + terms[1] * flow[y];
+      ways[k + y] = terms[2] * flow[x] + terms[3] * flow[y];
+    }
   }
 }
 
 const terms = new Float64Array(4);
+const COLUMNS = [
+  [0, 1],
+  [2, 4],
+  [3, 5],
+] as const;
