@@ -158,7 +158,7 @@ writeFileSync(
   path.join(root, 'docs/fidelity.md'),
   `# How near the blur comes to the true shutter
 
-Written by \`npm run bench:fidelity\`. Masked PSNR in dB (higher is nearer), SSIM in brackets, and the CPU time of the whole frame on one thread, set-up and all.
+Written by \`npm run bench:fidelity\`. Masked PSNR in dB (higher is nearer), SSIM in brackets, and the CPU time of the whole frame on one thread, set-up and all, of the neighbours' set-up too (in a sequence that is done once a frame).
 Pictures of ${FIDELITY_SIZE.width} x ${FIDELITY_SIZE.height}; a truth is the mean of ${TRUTH_MOMENTS} moments and more. The inputs are what a renderer writes: the sharp picture, motion both ways, depth and ids, of the frame and two on either side.
 
 - *Own-vector gather* is the usual blur along each pixel's own vector.
