@@ -9,6 +9,8 @@ const LOOKED_AT = BLOCK_PX >> 1;
 export interface Foresight {
   /** Squares of the difference, the mean of four channels, by pixel of the neighbour. */
   readonly errors: Float32Array;
+  /** The same from two rows of each block: what is expected to be off needs more of them than who counts how much. */
+  readonly finer: Float32Array;
   /** Their mean over what is covered. */
   readonly mean: number;
   /** The correlation of the two pictures: near 1 when the same is seen, brighter or darker; near 0 when they have nothing in common. */
@@ -23,15 +25,24 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
   const { width, height, sharp } = neighbour,
     shown = new Float32Array(width * 4),
     errors = new Float32Array(width * height),
+    finer = new Float32Array(width * height),
     session = open(plan.layers),
     squares = new Float64Array(3);
   let error = 0,
     covered = 0;
   const means = [new Float64Array(4), new Float64Array(4)];
+  const show = (y: number) =>
+    renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, shown);
   try {
     for (let block = 0; block < height; block += BLOCK_PX) {
       const y = Math.min(height - 1, block + LOOKED_AT);
-      renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, shown);
+      show(block);
+      for (let x = 0; x < width; x++) {
+        let sum = 0;
+        for (let c = 0; c < 4; c++) sum += (bounded(shown[x * 4 + c]) - bounded(sharp[(block * width + x) * 4 + c])) ** 2;
+        finer[block * width + x] = sum / 4;
+      }
+      show(y);
       for (let x = 0; x < width; x++) {
         const k = (y * width + x) * 4;
         let sum = 0;
@@ -49,8 +60,11 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
         error += (sum / 4) * sharp[k + 3];
         covered += sharp[k + 3];
       }
-      for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++)
-        errors.copyWithin(copy * width, block * width, (block + 1) * width);
+      const row = errors.subarray(block * width, (block + 1) * width);
+      for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
+        errors.set(row, copy * width);
+        finer.set(copy < y ? finer.subarray(block * width, (block + 1) * width) : row, copy * width);
+      }
     }
   } finally {
     session.close();
@@ -60,6 +74,7 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
   const spread = (squares[0] - less(means[0], means[0])) * (squares[1] - less(means[1], means[1]));
   return {
     errors,
+    finer,
     mean: covered === 0 ? 0 : error / covered,
     likeness: spread > 0 ? (squares[2] - less(means[0], means[1])) / Math.sqrt(spread) : 1,
   };

@@ -36,6 +36,9 @@ export interface ForeseenPair {
   /** Coverage, what of it is known, and errors, in blocks: of this frame and of its neighbour. */
   readonly own: BlurPlan;
   readonly neighbour: BlurPlan;
+  /** The same with errors that more was looked at for: they say how much is off, not who counts. */
+  readonly ownOff: BlurPlan;
+  readonly neighbourOff: BlurPlan;
   /** By block: squared errors where this frame shows nothing and its neighbour's blur puts something, and the other way round. */
   readonly besideOwn: Float32Array;
   readonly besideNeighbour: Float32Array;
@@ -51,6 +54,8 @@ export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: Op
     at,
     own: smallPlan(own, ofNeighbour.errors, plan.report.changesPace),
     neighbour: smallPlan(plan, ofOwn.errors, own.report.changesPace),
+    ownOff: smallPlan(own, ofNeighbour.finer, plan.report.changesPace),
+    neighbourOff: smallPlan(plan, ofOwn.finer, own.report.changesPace),
     besideOwn: beside(own, ofNeighbour.errors),
     besideNeighbour: beside(plan, ofOwn.errors),
   };
@@ -107,7 +112,7 @@ function evenParts(from: number, to: number, frames: number, neighbour: -1 | 1):
 
 /** Fills one part's shares and errors. */
 function weigh(
-  { at, own, neighbour, besideOwn, besideNeighbour }: ForeseenPair,
+  { at, own, neighbour, ownOff, neighbourOff, besideOwn, besideNeighbour }: ForeseenPair,
   { from, to }: MixPart,
   { opens, closes, strength }: Shutter,
   open: OpenSlices,
@@ -117,7 +122,9 @@ function weigh(
   const first = strength * (opens + from * (closes - opens)),
     last = strength * (opens + to * (closes - opens));
   const a = moved(own, first, last, open),
-    b = moved(neighbour, first - at, last - at, open);
+    b = moved(neighbour, first - at, last - at, open),
+    offA = moved(ownOff, first, last, open),
+    offB = moved(neighbourOff, first - at, last - at, open);
   const time = Math.min(1, Math.abs(first + last) / 2);
   for (let i = 0, k = 0; i < shares.length; i++, k += 4) {
     // What lies on this frame's pixels is how far the neighbour is off, and the other way round.
@@ -127,8 +134,8 @@ function weigh(
     shares[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
     // Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part.
     errors[i] = Math.hypot(
-      (1 - shares[i]) * time * (lightOff(b, k) + BESIDE_OFF * Math.sqrt(besideNeighbour[i])),
-      shares[i] * (1 - time) * (lightOff(a, k) + BESIDE_OFF * Math.sqrt(besideOwn[i])),
+      (1 - shares[i]) * time * (lightOff(offB, k) + BESIDE_OFF * Math.sqrt(besideNeighbour[i])),
+      shares[i] * (1 - time) * (lightOff(offA, k) + BESIDE_OFF * Math.sqrt(besideOwn[i])),
     );
   }
 }
