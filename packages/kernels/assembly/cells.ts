@@ -3,7 +3,7 @@
 // 1 + 5 x orders f32: 1 where it has colour, -1 beside such cells; then by power of the time the least and largest g.x and g.y (or d) of the nodes that its ways come from (x, y, x, y), and the largest L (or M), rows added up.
 // Before the first cell stands one for the whole layer. Cells lie on multiples of CELL of the picture.
 
-import { isOneFlow, pathAt } from "./nodes";
+import { isOneFlow, pathsAt } from "./nodes";
 
 export const CELL: i32 = 8;
 /** Blocks of a chunk across and down: as many as there are bits. */
@@ -44,10 +44,13 @@ function boundFlow(record: usize, spans: usize, arc: i32, lanes: usize): void {
 }
 
 let atX: f32, atY: f32, atGrown: f32;
+/** The first of four places and times, as `pathsAt` reads them. */
+const PLACE: usize = memory.data(32, 16), TIME: usize = memory.data(16, 16);
 
 /** Sets where a place is at a time: phi(L) g, or the displacement, on; and how many times as far from it what is around may be. */
 function goAlong(record: usize, x: f32, y: f32, t: f32, arc: i32, lanes: usize): void {
-  pathAt(record, x, y, t, lanes);
+  store<f32>(PLACE, x); store<f32>(PLACE, y, 16); store<f32>(TIME, t);
+  pathsAt(record, PLACE, TIME, 1, lanes);
   const gx = load<f32>(lanes), gy = load<f32>(lanes, 4), xx = load<f32>(lanes, 8), xy = load<f32>(lanes, 12), yx = load<f32>(lanes, 16), yy = load<f32>(lanes, 20);
   let vx = gx, vy = gy;
   if (arc) {

@@ -32,41 +32,13 @@ function nodePlace(u: f32, count: i32, isHeld: bool): f32 {
   return isHeld ? max<f32>(0, min<f32>(<f32>(count - 1), u)) : u;
 }
 
-/** A place held to a row of nodes; no number counts as the first. */
-@inline
-function heldTo(place: f32, first: f32, count: i32, step: f32): f32 {
-  return place > first ? min<f32>(place, first + <f32>(count - 1) * step) : first;
-}
-
-/** g and L of the path at one place, held to the nodes, at one time: x, y, xx, xy, yx, yy and two spare. */
-export function pathAt(record: usize, x: f32, y: f32, t: f32, to: usize): void {
-  const across = load<i32>(record, 32), down = load<i32>(record, 36), orders = load<i32>(record, 40);
-  const x0 = load<f32>(record, 24), y0 = load<f32>(record, 28), step = load<f32>(record, 84), perPx = load<f32>(record, 88);
-  const hx = heldTo(x, x0, across, step), hy = heldTo(y, y0, down, step);
-  // Whole pixels and the rest apart: nodes that start elsewhere give the same bits.
-  const wholeX = floor(hx), wholeY = floor(hy), fromX = wholeX - x0, fromY = wholeY - y0;
-  const ix = min<i32>(<i32>(fromX * perPx), across - 2), iy = min<i32>(<i32>(fromY * perPx), down - 2);
-  const bytes = <usize>orders << 5, stride = bytes * <usize>across;
-  const first = load<usize>(record, 20) + <usize>iy * stride + <usize>ix * bytes;
-  const fu = f32x4.splat((fromX - <f32>ix * step + (hx - wholeX)) * perPx), fv = f32x4.splat((fromY - <f32>iy * step + (hy - wholeY)) * perPx);
-  const ft = f32x4.splat(t);
-  const both = f32x4.mul(fu, fv), w01 = f32x4.sub(fv, both), w10 = f32x4.sub(fu, both), w00 = f32x4.sub(f32x4.sub(f32x4.splat(1), fu), w01);
-  let a = f32x4.splat(0), b = a;
-  for (let p = first + bytes - 32; p >= first; p -= 32) {
-    const q = p + bytes, r = p + stride, s = r + bytes;
-    const m = f32x4.add(f32x4.add(f32x4.mul(v128.load(p), w00), f32x4.mul(v128.load(q), w10)), f32x4.add(f32x4.mul(v128.load(r), w01), f32x4.mul(v128.load(s), both)));
-    const n = f32x4.add(f32x4.add(f32x4.mul(v128.load(p, 16), w00), f32x4.mul(v128.load(q, 16), w10)), f32x4.add(f32x4.mul(v128.load(r, 16), w01), f32x4.mul(v128.load(s, 16), both)));
-    a = f32x4.mul(f32x4.add(a, m), ft);
-    b = f32x4.mul(f32x4.add(b, n), ft);
-  }
-  v128.store(to, a);
-  v128.store(to, b, 16);
-}
-
 /** Four places' first nodes (bytes from the layer's first one), and how far they lie from them towards the next. */
 const FIRST: usize = memory.data(16, 16), ACROSS: usize = memory.data(16, 16), DOWN: usize = memory.data(16, 16);
 
-/** `pathAt` for those of four places that `active` has bits of: x, then y of the four at `places`; 32 bytes each at `to`. */
+/**
+ * g and L of the path at four places, held to the nodes, each at its own time: x, y, xx, xy, yx, yy and two spare, 32 bytes each at `to`.
+ * places: x of the four, then y. active: a bit for each that is asked for.
+ */
 export function pathsAt(record: usize, places: usize, times: usize, active: i32, to: usize): void {
   const across = load<i32>(record, 32), orders = load<i32>(record, 40), bytes = orders << 5, stride = <usize>(bytes * across);
   const perPx = v128.load32_splat(record + 88), step = v128.load32_splat(record + 84);

@@ -5,7 +5,7 @@ import { isAtColour, isWorthATry } from "./cells";
 import { isOpen, openOf, ROUGH } from "./exposure";
 import { pathsAt } from "./nodes";
 
-/** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice, a layer's places, slices. */
+/** The work area: a pixel's path, a path at each of four places, knots (times, places before and after they are settled), what each knot counts in each slice; then what slices.ts lays out. */
 export const LANES_AT: usize = 128, KNOTS_AT: usize = 256, BASIS_AT: usize = 384;
 
 /** One component of the path's parameter for four times. */

@@ -11,7 +11,7 @@ export interface Foresight {
   readonly errors: Float32Array;
   /** The same from two rows of each block: what is expected to be off needs more of them than who counts how much. */
   readonly finer: Float32Array;
-  /** Their mean over what is covered. */
+  /** The mean of `errors` over what is covered. */
   readonly mean: number;
   /** The correlation of the two pictures: near 1 when the same is seen, brighter or darker; near 0 when they have nothing in common. */
   readonly likeness: number;
@@ -31,46 +31,51 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
   let error = 0,
     covered = 0;
   const means = [new Float64Array(4), new Float64Array(4)];
-  const show = (y: number) =>
+  /** Writes how far row y is off. */
+  const look = (y: number, out: Float32Array) => {
     renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, shown);
+    for (let x = 0; x < width; x++) {
+      let sum = 0;
+      for (let c = x * 4; c < x * 4 + 4; c++) sum += (bounded(shown[c]) - bounded(sharp[y * width * 4 + c])) ** 2;
+      out[x] = sum / 4;
+    }
+  };
+  /** Adds the row that was looked at last to what tells of the whole picture. */
+  const count = (y: number, off: Float32Array) => {
+    for (let x = 0; x < width; x++) {
+      const k = (y * width + x) * 4;
+      for (let c = 0; c < 4; c++) {
+        const a = bounded(shown[x * 4 + c]),
+          b = bounded(sharp[k + c]);
+        means[0][c] += a;
+        means[1][c] += b;
+        squares[0] += a * a;
+        squares[1] += b * b;
+        squares[2] += a * b;
+      }
+      error += off[x] * sharp[k + 3];
+      covered += sharp[k + 3];
+    }
+  };
   try {
     for (let block = 0; block < height; block += BLOCK_PX) {
-      const y = Math.min(height - 1, block + LOOKED_AT);
-      show(block);
-      for (let x = 0; x < width; x++) {
-        let sum = 0;
-        for (let c = 0; c < 4; c++) sum += (bounded(shown[x * 4 + c]) - bounded(sharp[(block * width + x) * 4 + c])) ** 2;
-        finer[block * width + x] = sum / 4;
-      }
-      show(y);
-      for (let x = 0; x < width; x++) {
-        const k = (y * width + x) * 4;
-        let sum = 0;
-        for (let c = 0; c < 4; c++) {
-          const a = bounded(shown[x * 4 + c]),
-            b = bounded(sharp[k + c]);
-          sum += (a - b) * (a - b);
-          means[0][c] += a;
-          means[1][c] += b;
-          squares[0] += a * a;
-          squares[1] += b * b;
-          squares[2] += a * b;
-        }
-        errors[block * width + x] = sum / 4;
-        error += (sum / 4) * sharp[k + 3];
-        covered += sharp[k + 3];
-      }
-      const row = errors.subarray(block * width, (block + 1) * width);
+      const rowOf = (of: Float32Array, y: number) => of.subarray(y * width, (y + 1) * width),
+        y = Math.min(height - 1, block + LOOKED_AT),
+        first = rowOf(finer, block),
+        row = rowOf(errors, block);
+      look(block, first);
+      look(y, row);
+      count(y, row);
       for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
         errors.set(row, copy * width);
-        finer.set(copy < y ? finer.subarray(block * width, (block + 1) * width) : row, copy * width);
+        finer.set(copy < y ? first : row, copy * width);
       }
     }
   } finally {
     session.close();
   }
-  const count = width * Math.ceil(height / BLOCK_PX),
-    less = (a: Float64Array, b: Float64Array) => a.reduce((sum, v, c) => sum + (v * b[c]) / count, 0);
+  const pixels = width * Math.ceil(height / BLOCK_PX),
+    less = (a: Float64Array, b: Float64Array) => a.reduce((sum, v, c) => sum + (v * b[c]) / pixels, 0);
   const spread = (squares[0] - less(means[0], means[0])) * (squares[1] - less(means[1], means[1]));
   return {
     errors,
