@@ -50,7 +50,6 @@ export {
   sliceCount,
   TOO_FAST,
   type ApplySettings,
-  type FrameMixing,
 } from './blur/render/apply';
 export * from './compare/metrics';
 export * from './compare/compare-within';

@@ -1,4 +1,5 @@
 import { workerData } from 'node:worker_threads';
+import { letGo } from './host/collect';
 import { loadNodeHost, type HostOptions } from './host/node-host';
 import { runTask, type Task } from './tasks/tasks';
 
@@ -8,5 +9,7 @@ const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kerne
 const host = loadNodeHost(data.kernelsWasm, data);
 
 export default async function handle(task: Task): Promise<unknown> {
-  return runTask(task, await host);
+  const outcome = await runTask(task, await host);
+  letGo();
+  return outcome;
 }

@@ -1,9 +1,13 @@
+import type { SliceSession } from '@ivrex/kernels/interface';
 import { BLOCK_PX } from '../model/frame-mix';
 import type { BlurPlan, OpenSlices } from '../model/blur-plan';
-import { renderRows } from '../render/apply';
+import { layersOfRows, renderRows } from '../render/apply';
 
 /** Of the rows of a block this one is looked at, and stands for the others. */
 const LOOKED_AT = BLOCK_PX >> 1;
+
+/** Rows that are looked at with one renderer, which holds what they show. */
+const ROWS_AT_ONCE = 64 * BLOCK_PX;
 
 /** What a frame's plan shows at a neighbour's time, held against the neighbour's sharp picture. */
 export interface Foresight {
@@ -26,14 +30,14 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
     shown = new Float32Array(width * 4),
     errors = new Float32Array(width * height),
     finer = new Float32Array(width * height),
-    session = open(plan.layers),
+    shutter = { opens: at, closes: at, strength: 1 },
     squares = new Float64Array(3);
   let error = 0,
     covered = 0;
   const means = [new Float64Array(4), new Float64Array(4)];
   /** Writes how far row y is off. */
-  const look = (y: number, out: Float32Array) => {
-    renderRows(plan, session, { shutter: { opens: at, closes: at, strength: 1 }, quality: 'final', samples: 1 }, y, y + 1, shown);
+  const look = (session: SliceSession, y: number, out: Float32Array) => {
+    renderRows(plan, session, { shutter, quality: 'final', samples: 1 }, y, y + 1, shown);
     for (let x = 0; x < width; x++) {
       let sum = 0;
       for (let c = x * 4; c < x * 4 + 4; c++) sum += (bounded(shown[c]) - bounded(sharp[y * width * 4 + c])) ** 2;
@@ -57,22 +61,26 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
       covered += sharp[k + 3];
     }
   };
-  try {
-    for (let block = 0; block < height; block += BLOCK_PX) {
-      const rowOf = (of: Float32Array, y: number) => of.subarray(y * width, (y + 1) * width),
-        y = Math.min(height - 1, block + LOOKED_AT),
-        first = rowOf(finer, block),
-        row = rowOf(errors, block);
-      look(block, first);
-      look(y, row);
-      count(y, row);
-      for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
-        errors.set(row, copy * width);
-        finer.set(copy < y ? first : row, copy * width);
+  for (let from = 0; from < height; from += ROWS_AT_ONCE) {
+    const end = Math.min(height, from + ROWS_AT_ONCE),
+      session = open(layersOfRows(plan, shutter, from, end));
+    try {
+      for (let block = from; block < end; block += BLOCK_PX) {
+        const rowOf = (of: Float32Array, y: number) => of.subarray(y * width, (y + 1) * width),
+          y = Math.min(height - 1, block + LOOKED_AT),
+          first = rowOf(finer, block),
+          row = rowOf(errors, block);
+        look(session, block, first);
+        look(session, y, row);
+        count(y, row);
+        for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
+          errors.set(row, copy * width);
+          finer.set(copy < y ? first : row, copy * width);
+        }
       }
+    } finally {
+      session.close();
     }
-  } finally {
-    session.close();
   }
   const pixels = width * Math.ceil(height / BLOCK_PX),
     less = (a: Float64Array, b: Float64Array) => a.reduce((sum, v, c) => sum + (v * b[c]) / pixels, 0);

@@ -2,6 +2,7 @@ import { IvrexError } from '../../errors';
 import { separateLayers } from '../edges/separate-layers';
 import type { BlurFramePasses, BlurInput, BlurSteps } from '../model/blur-input';
 import type { BlurPlan } from '../model/blur-plan';
+import { reuseMemory } from '../model/shared-floats';
 import { completeDepth } from '../../depth/complete-depth';
 import { pictureLayers } from '../occlusion/picture-layers';
 import { completeMotion } from '../paths/complete-motion';
@@ -37,6 +38,8 @@ export function prepareBlur(given: BlurInput, watch: (stage: PrepareStage) => vo
   watch('edges');
   const plan = planLayers(separated);
   watch('crop');
+  // What this plan gave back and did not need again is the machine's.
+  reuseMemory([]);
   return { ...plan, report: { ...plan.report, warnings } };
 }
 

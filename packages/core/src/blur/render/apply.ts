@@ -20,16 +20,7 @@ export const MOST_SLICES = 512;
 export const TOO_FAST = `Its fastest streaks need more than ${MOST_SLICES} samples: copies may show in them. Give a speed ceiling, or check the motion.`;
 const MAX_SLICES: Record<BlurQuality, number> = { final: MOST_SLICES, draft: 24 };
 
-/** What a frame's blur is mixed with: the neighbours' plans with renderers of their layers, and how. */
-export interface FrameMixing {
-  readonly mix: FrameMix;
-  readonly neighbours: readonly (NeighbourPlan & { readonly session: SliceSession })[];
-}
-
-/**
- * Rows [yFrom, yTo) of the blurred picture, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used.
- * @param mixing null: this frame alone
- */
+/** Rows [yFrom, yTo) of a plan's blur, RGBA premultiplied, into `out` whose first row is yFrom. Returns the most slices used. */
 export function renderRows(
   plan: BlurPlan,
   session: SliceSession,
@@ -37,28 +28,39 @@ export function renderRows(
   yFrom: number,
   yTo: number,
   out: Float32Array,
-  mixing: FrameMixing | null = null,
 ): number {
-  if (reachFrames(settings.shutter) > plan.reachFrames + 1e-6)
-    throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(settings.shutter)}`);
-  const stride = plan.width * 4;
-  const [from, to] = settings.columns ?? [0, plan.width];
+  assertReaches(plan, settings.shutter);
   let most = 0;
+  for (const box of boxesOf(plan, settings, yFrom, yTo))
+    most = Math.max(most, renderBox(plan, session, settings, box, out, placeOf(plan, box, yFrom)));
+  clampRows(plan, settings, yFrom, yTo, out);
+  return most;
+}
+
+function assertReaches(plan: BlurPlan, shutter: Shutter): void {
+  if (reachFrames(shutter) > plan.reachFrames + 1e-6)
+    throw new TypeError(`the plan reaches ${plan.reachFrames} frames, the shutter asks for ${reachFrames(shutter)}`);
+}
+
+/** What of each tile is rendered. */
+function boxesOf({ width }: Size, { columns }: ApplySettings, yFrom: number, yTo: number): Box[] {
+  const [from, to] = columns ?? [0, width],
+    boxes: Box[] = [];
   for (let y = yFrom; y < yTo; y = (Math.floor(y / TILE_PX) + 1) * TILE_PX) {
     const height = Math.min((Math.floor(y / TILE_PX) + 1) * TILE_PX, yTo) - y;
-    for (let x = from; x < to; x += TILE_PX) {
-      const box = { x0: x, y0: y, width: Math.min(TILE_PX, plan.width - x), height },
-        at = (y - yFrom) * stride + x * 4;
-      const used = mixing === null ? null : sharesOfBox(plan, mixing.mix, box);
-      const slices =
-        mixing === null || used === null
-          ? renderBox(plan, session, settings, box, out, at)
-          : renderMixed(plan, session, settings, box, mixing, used, out, at);
-      most = Math.max(most, slices);
-    }
+    for (let x = from; x < to; x += TILE_PX) boxes.push({ x0: x, y0: y, width: Math.min(TILE_PX, width - x), height });
   }
-  for (let row = 0; row < yTo - yFrom; row++) clampAlpha(out, row * plan.width + from, row * plan.width + Math.min(to, plan.width));
-  return most;
+  return boxes;
+}
+
+/** Where a box starts in rows of the picture from yFrom on. */
+function placeOf({ width }: Size, { x0, y0 }: Box, yFrom: number): number {
+  return ((y0 - yFrom) * width + x0) * 4;
+}
+
+function clampRows({ width }: Size, { columns }: ApplySettings, yFrom: number, yTo: number, out: Float32Array): void {
+  const [from, to] = columns ?? [0, width];
+  for (let row = 0; row < yTo - yFrom; row++) clampAlpha(out, row * width + from, row * width + Math.min(to, width));
 }
 
 function renderBox(plan: BlurPlan, session: SliceSession, settings: ApplySettings, box: Box, out: Float32Array, at: number): number {
@@ -110,29 +112,28 @@ function sharesOfBox({ width, height }: Size, { parts, shares }: FrameMix, box: 
   return any > 0 ? out : null;
 }
 
-/** A tile of this frame's blur and its neighbours': each renders only the parts of the exposure, and the pixels, in which it counts. */
-function renderMixed(
-  plan: BlurPlan,
+/** One frame of a mix: its plan and when it is. */
+type Source = Pick<NeighbourPlan, 'plan'> & { readonly at: -1 | 0 | 1 };
+
+/** Adds what one frame counts in a tile: only the parts of the exposure, and the pixels, in which it does. Returns the slices used. */
+function addCounted(
+  source: Source,
   session: SliceSession,
   settings: ApplySettings,
   box: Box,
-  { mix: { parts }, neighbours }: FrameMixing,
+  parts: readonly MixPart[],
   shares: Float32Array,
   out: Float32Array,
   at: number,
 ): number {
-  fillBox(plan, box, out, at);
-  const pixels = box.width * box.height,
-    ownShares = shares.map((share) => 1 - share);
-  let most = 0;
-  for (const source of [{ at: 0, plan, session }, ...neighbours]) {
-    const counted = parts.flatMap((part, n) => {
-      const of = (source.at === 0 ? ownShares : shares).subarray(n * pixels, (n + 1) * pixels);
-      return (source.at === 0 || part.neighbour === source.at) && of.some((share) => share !== 0) ? [{ ...part, shares: of }] : [];
-    });
-    if (counted.length > 0) most = Math.max(most, addSource(source, settings, box, counted, out, at));
-  }
-  return most;
+  const pixels = box.width * box.height;
+  const counted = parts.flatMap((part, n) => {
+    if (source.at !== 0 && part.neighbour !== source.at) return [];
+    const those = shares.subarray(n * pixels, (n + 1) * pixels),
+      of = source.at === 0 ? those.map((share) => 1 - share) : those;
+    return of.some((share) => share !== 0) ? [{ ...part, shares: of }] : [];
+  });
+  return counted.length > 0 ? addSource(source, session, settings, box, counted, out, at) : 0;
 }
 
 interface CountedPart extends MixPart {
@@ -141,7 +142,8 @@ interface CountedPart extends MixPart {
 }
 
 function addSource(
-  source: { readonly at: number; readonly plan: BlurPlan; readonly session: SliceSession },
+  source: Source,
+  session: SliceSession,
   settings: ApplySettings,
   box: Box,
   parts: readonly CountedPart[],
@@ -176,7 +178,7 @@ function addSource(
     shares.set(part.shares, n * box.width * box.height);
     for (let i = 0; i < counts[n]; i++) times[start + i] = timed.times[i] - source.at;
   });
-  source.session.render(
+  session.render(
     {
       layers,
       times,
@@ -222,7 +224,7 @@ function addStill(
     }
 }
 
-/** Rows of a frame's blur mixed with its neighbours', see `renderRows`; only what these rows can show is opened. */
+/** Rows of a frame's blur mixed with its neighbours', see `renderRows`. One frame after the other is opened, and of it only what these rows can show. */
 export function renderMixedRows(
   { plan, neighbours, mix }: MixedPlan,
   settings: ApplySettings,
@@ -231,20 +233,33 @@ export function renderMixedRows(
   out: Float32Array,
   open: OpenSlices,
 ): number {
+  assertReaches(plan, settings.shutter);
   const { opens, closes, strength } = settings.shutter,
-    sessions: SliceSession[] = [];
-  const opened = (of: BlurPlan, at: number) => {
-    const session = open(layersOfRows(of, { opens: opens * strength - at, closes: closes * strength - at, strength: 1 }, yFrom, yTo));
-    sessions.push(session);
-    return session;
-  };
-  try {
-    const own = opened(plan, 0);
-    const mixing = mix && { mix, neighbours: neighbours.map((n) => ({ ...n, session: opened(n.plan, n.at) })) };
-    return renderRows(plan, own, settings, yFrom, yTo, out, mixing);
-  } finally {
-    for (const session of sessions.reverse()) session.close();
+    boxes = boxesOf(plan, settings, yFrom, yTo),
+    shares = boxes.map((box) => mix && sharesOfBox(plan, mix, box)),
+    sources: readonly Source[] = [{ at: 0, plan }, ...(mix === null ? [] : neighbours)];
+  let most = 0;
+  for (const source of sources) {
+    if (source.at !== 0 && shares.every((used) => used === null)) continue;
+    const reach = { opens: opens * strength - source.at, closes: closes * strength - source.at, strength: 1 },
+      session = open(layersOfRows(source.plan, reach, yFrom, yTo));
+    try {
+      boxes.forEach((box, n) => {
+        const at = placeOf(plan, box, yFrom),
+          used = shares[n];
+        let slices = 0;
+        if (mix !== null && used !== null) {
+          if (source.at === 0) fillBox(plan, box, out, at);
+          slices = addCounted(source, session, settings, box, mix.parts, used, out, at);
+        } else if (source.at === 0) slices = renderBox(plan, session, settings, box, out, at);
+        most = Math.max(most, slices);
+      });
+    } finally {
+      session.close();
+    }
   }
+  clampRows(plan, settings, yFrom, yTo, out);
+  return most;
 }
 
 /**
