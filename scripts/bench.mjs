@@ -21,6 +21,7 @@ main(async () => {
   await run('node', [path.join(root, '.cache/bench/bundles/kernels-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/blur-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/depth-bench.mjs')]);
+  await run('node', [path.join(root, '.cache/bench/bundles/depth-files-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/assemble-bench.mjs')]);
   await run('node', ['scripts/bench-delivery.mjs']);
   await run('npx', ['playwright', 'test', '--config', 'e2e/bench.config.ts', '--reporter=line']);

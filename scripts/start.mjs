@@ -8,7 +8,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { availableParallelism, setPriority } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
-import { Failure, main, root } from './steps/run.mjs';
+import { Failure, GIVES_MEMORY_BACK, main, root } from './steps/run.mjs';
 
 const started = Date.now();
 const say = (what) => process.stdout.write(`ivrex: ${what}\n`);
@@ -55,7 +55,7 @@ main(async () => {
     spawn(process.execPath, ['--enable-source-maps', path.join(root, 'packages/server/dist', bundle)], {
       detached: true,
       stdio: ['ignore', 'pipe', 'inherit'],
-      env: { ...env, ...more },
+      env: { ...env, ...GIVES_MEMORY_BACK, ...more },
     });
   const server = launch('server.mjs');
   const workers = new Map();

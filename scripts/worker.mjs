@@ -9,7 +9,7 @@ import { existsSync, mkdirSync, readFileSync } from 'node:fs';
 import { availableParallelism, hostname } from 'node:os';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
-import { Failure, main, root } from './steps/run.mjs';
+import { Failure, GIVES_MEMORY_BACK, main, root } from './steps/run.mjs';
 
 const say = (what) => process.stdout.write(`ivrex: ${what}\n`);
 
@@ -44,6 +44,7 @@ main(async () => {
     stdio: ['ignore', 'pipe', 'inherit'],
     env: {
       ...process.env,
+      ...GIVES_MEMORY_BACK,
       IVREX_DATABASE_URL: database,
       IVREX_ROOT: root,
       IVREX_DATA: data,

@@ -172,6 +172,7 @@ export function bundleBench() {
       'kernels-bench': 'packages/media/bench/kernels-bench.ts',
       'blur-bench': 'packages/media/bench/blur-bench.ts',
       'depth-bench': 'packages/demo/bench/depth-bench.ts',
+      'depth-files-bench': 'packages/demo/bench/depth-files-bench.ts',
       'blur-bench-thread': 'packages/media/bench/blur-bench-thread.ts',
       'assemble-bench': 'packages/media/bench/assemble-bench.ts',
       'exr-bench': 'packages/media/bench/exr-bench.ts',

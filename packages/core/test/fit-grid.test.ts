@@ -21,9 +21,9 @@ function field(bend: number) {
 }
 
 describe.each([
-  ['nodes on pixels', { x0: -2, y0: -3, across: 27, down: 23 }],
-  ['nodes between pixels', { x0: -1.5, y0: -2.5, across: 27, down: 23 }],
-  ['nodes on pixels across, between them down', { x0: 1, y0: -0.5, across: 23, down: 21 }],
+  ['nodes on pixels', { stepPx: 2, x0: -2, y0: -3, across: 27, down: 23 }],
+  ['nodes between pixels', { stepPx: 2, x0: -1.5, y0: -2.5, across: 27, down: 23 }],
+  ['nodes on pixels across, between them down', { stepPx: 2, x0: 1, y0: -0.5, across: 23, down: 21 }],
 ])('fits on a grid, %s', (_, nodes) => {
   const seen = { x0: 2, y0: 4, width: 41, height: 32 };
 
@@ -59,7 +59,7 @@ test('a node nobody needs is not fitted', () => {
     { field: field(0), shear: true },
     3,
     { x0: 20, y0: 18, width: 3, height: 3 },
-    { x0: 0, y0: 0, across: 23, down: 19 },
+    { stepPx: 2, x0: 0, y0: 0, across: 23, down: 19 },
   );
   expect(told.reduce((sum, t) => sum + (t === NOTHING ? 0 : 1), 0)).toBeLessThan(12);
 });

@@ -46,7 +46,7 @@ function pathOver(
   const across = Math.ceil((width + 48) / stepPx),
     down = Math.ceil((height + 48) / stepPx),
     nodes = new Float32Array(across * down * orders * 8),
-    path = { x0: x0 - 23.5, y0: y0 - 24, across, down, stepPx, orders, nodes };
+    path = { x0: x0 - 23.5, y0: y0 - 24, across, down, stepPx, isOneFlow: stepPx > 4, orders, nodes };
   for (let n = 0; n < across * down; n++)
     for (let order = 0; order < orders; order++)
       nodes.set(flowAt(path.x0 + (n % across) * stepPx, path.y0 + Math.floor(n / across) * stepPx, order), (n * orders + order) * 8);
@@ -153,12 +153,12 @@ test.each([
 });
 
 test.each([
-  ['arc', [-0.5, -0.3, -0.1, 0.1, 0.3, 0.5]],
-  ['arc', [0.1, 0.3, 0.5, 0.7, 0.9]],
-  ['arc', [-1.1, -0.7, 0.01]],
-  ['line', [-0.5, 0, 0.5]],
-  ['line', [0.7]],
-] as const)('a curved surface along %s paths at %j: every place is settled by its own path', (path, times) => {
+  ['arc', [-0.5, -0.3, -0.1, 0.1, 0.3, 0.5], 2],
+  ['arc', [0.1, 0.3, 0.5, 0.7, 0.9], 4],
+  ['arc', [-1.1, -0.7, 0.01], 4],
+  ['line', [-0.5, 0, 0.5], 4],
+  ['line', [0.7], 2],
+] as const)('a curved surface along %s paths at %j, nodes %d px apart: every place is settled by its own path', (path, times, stepPx) => {
   const size = 44;
   const colour = Float32Array.from({ length: size * size * 4 }, (_, i) => {
     const x = (i >> 2) % size,
@@ -170,10 +170,17 @@ test.each([
   const layer: SliceLayer = {
     colourBox: { x0: 0, y0: 0, width: size, height: size },
     colour,
-    path: pathOver(0, 0, size, size, 2, (x, y, order) =>
-      order === 0
-        ? [6 - bend(x) * (y - 22), bend(x) * (x - 22) * 0.8, -0.004 * (y - 22), -bend(x), 0.8 * (bend(x) + 0.004 * (x - 22)), 0]
-        : [1 + 0.02 * x, 0, 0.02, 0, 0, 0],
+    path: pathOver(
+      0,
+      0,
+      size,
+      size,
+      2,
+      (x, y, order) =>
+        order === 0
+          ? [6 - bend(x) * (y - 22), bend(x) * (x - 22) * 0.8, -0.004 * (y - 22), -bend(x), 0.8 * (bend(x) + 0.004 * (x - 22)), 0]
+          : [1 + 0.02 * x, 0, 0.02, 0, 0, 0],
+      stepPx,
     ),
   };
   const box = { x0: 4, y0: 4, width: 34, height: 34 },

@@ -1,9 +1,9 @@
 // A layer's path between its nodes. See slices.ts for the record.
 
-/** Whether all nodes of a layer are of one affine flow: those that lie farther apart than usual are. One step back is exact there. */
+/** Whether all nodes of a layer are of one affine flow. One step back is exact there. */
 @inline
 export function isOneFlow(record: usize): bool {
-  return load<f32>(record, 84) > 2;
+  return load<i32>(record, 96) !== 0;
 }
 
 /** The path at a pixel, from the four nodes around it, into `to`; outside the nodes it goes on as at their edge. */

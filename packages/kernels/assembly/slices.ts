@@ -1,11 +1,12 @@
 // The blur's inner loop: for each output pixel the ways of the layers that can show there are worked out for all time
 // slices, then for each slice the layers are sampled front to back, composited, and averaged over the slices.
 //
-// A layer record is 24 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
+// A layer record is 25 words of 4 bytes: colour pointer, colour x0, y0, width, height (i32);
 // path pointer, x and y of its first node (f32), nodes across and down, orders (i32);
 // pointer to its highlights (0: none), their x0, y0, width, height (i32), counted from the colour's own corner;
 // pointer to its cells (cells.ts), the first one's x and y, cells across and down (i32);
-// pixels from one of its nodes to the next, and 1 over that (f32); pointer to what is near its colour (0: all of it may be).
+// pixels from one of its nodes to the next, and 1 over that (f32); pointer to what is near its colour (0: all of it may be);
+// 1 where all nodes are of one affine flow (i32).
 // Colour: RGBA f32 a pixel. Path: `orders` x 8 f32 each: for every power of the time from 1 on
 // (g or d).x, .y, (L or m).xx, .xy, .yx, .yy and two spare; the parameter at time t is X = t X1 + t^2 X2 + ...
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
@@ -17,7 +18,7 @@ import { blendPath } from "./nodes";
 import { BASIS_AT, followPath, LANES_AT, setKnots } from "./paths";
 import { sampleCubic, sampleLinear } from "./samples";
 
-const RECORD: usize = 96;
+const RECORD: usize = 100;
 const BLOCK_PIXELS: i32 = CELL * CELL;
 
 /** Bytes of the work area for one block: basis, a pixel's places, which fours are open, the block's ways, then by pixel colours and what gets by, and by pixel the slices that are open. */

@@ -96,14 +96,16 @@ export interface PathGrid {
   /** At least 2 each. */
   readonly across: number;
   readonly down: number;
-  /** Pixels from a node to the next, a power of two: NODE_PX, or more where all nodes are of one affine flow. */
+  /** Pixels from a node to the next: a power of two, at least NODE_PX. */
   readonly stepPx: number;
+  /** All nodes are of one affine flow, which goes on outside of them; what is looked for is found by one step back. */
+  readonly isOneFlow: boolean;
   /** Powers of the time that a path has: 1 is even motion, 2 bends it, 4 also changes its pace. */
   readonly orders: 1 | 2 | 4;
   /** A node holds `orders` x NODE_FLOATS: v.x v.y L.xx L.xy L.yx L.yy and two spare for each power of the time from 1 on. */
   readonly nodes: Float32Array;
 }
-/** The usual step of a grid of nodes, pixels. */
+/** The finest step of a grid of nodes, pixels. */
 export const NODE_PX = 2;
 export const NODE_FLOATS = 8;
 
@@ -268,4 +270,4 @@ export interface MatchSession {
 }
 
 /** Words of a layer record, as assembly/slices.ts reads it. */
-export const RECORD_WORDS = 24;
+export const RECORD_WORDS = 25;

@@ -13,6 +13,7 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
   const places = new Float32Array(record.buffer);
   places.set([p.x0, p.y0], 6);
   places.set([p.stepPx, 1 / p.stepPx], 21);
+  record[24] = p.isOneFlow ? 1 : 0;
   const boxAt = heap.allocate(16);
   if (wasm.findHighlights(colourAt, c.width, c.height, boxAt) !== 0) {
     const [x0, y0, width, height] = heap.words(boxAt, 4);
@@ -30,9 +31,13 @@ function placeLayer(wasm: WasmExports, heap: WasmHeap, { colour, colourBox: c, p
   }
 }
 
+/** Of what colours and paths take, with cells and maps; for what is more, memory grows again. */
+const OVERHEAD = 1.08;
+
 /** Places the layers once, for many boxes rendered from them. */
 export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly SliceLayer[]): SliceSession {
   const mark = heap.mark();
+  heap.reserve(layers.reduce((sum, { colour, path }) => sum + OVERHEAD * (colour.byteLength + path.nodes.byteLength), 0));
   const records = heap.allocate(layers.length * RECORD_WORDS * 4);
   layers.forEach((layer, i) => placeLayer(wasm, heap, layer, records + i * RECORD_WORDS * 4));
   return {

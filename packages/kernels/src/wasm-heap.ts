@@ -38,6 +38,12 @@ export class WasmHeap {
     return at;
   }
 
+  /** Grows once to what many allocations will need. */
+  reserve(bytes: number): void {
+    const missing = this.top + bytes - this.memory.buffer.byteLength;
+    if (missing > 0) this.memory.grow(Math.ceil(missing / 65536));
+  }
+
   /** By a quarter at least: growing takes long, as the collector looks at everything each time. */
   private grow(missing: number, size: number): void {
     const pages = (bytes: number) => Math.ceil(bytes / 65536);

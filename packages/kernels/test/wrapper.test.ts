@@ -17,7 +17,7 @@ function still(width: number, height: number, rgba: readonly number[]): SliceLay
   return {
     colourBox: box(width, height),
     colour,
-    path: { x0: 0, y0: 0, across, down, stepPx: NODE_PX, orders: 2, nodes: new Float32Array(across * down * 16) },
+    path: { x0: 0, y0: 0, across, down, stepPx: NODE_PX, isOneFlow: false, orders: 2, nodes: new Float32Array(across * down * 16) },
   };
 }
 

@@ -1,7 +1,7 @@
 // The inner loop of the blur in plain C++, as a baseline for the kernel: the same layers, path nodes, slices and cubic filter, one thread.
 // Where surfaces are curved, each place is settled by the path where it lies, as the kernel's are: five steps at most, to 0.02 px.
 // Reads a problem from a file, renders it a few times, writes the picture, prints the least CPU seconds. Numbers are little-endian 32-bit:
-// width, height, layers, slices, runs; times, weights; per layer x0 y0 width height, colour; path x0 y0 step (float) across down orders, nodes.
+// width, height, layers, slices, runs; times, weights; per layer x0 y0 width height, colour; path x0 y0 step (float) across down orders flow, nodes.
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -14,7 +14,7 @@ struct Layer {
   int32_t x0, y0, w, h;
   std::vector<float> colour;
   float px, py, step;
-  int32_t across, down, orders;
+  int32_t across, down, orders, flow;
   std::vector<float> nodes;
 };
 
@@ -91,7 +91,7 @@ int main(int argc, char** argv) {
   for (Layer& l : layers) {
     l.x0 = word(); l.y0 = word(); l.w = word(); l.h = word();
     l.colour = reals(size_t(l.w) * l.h * 4);
-    l.px = real(); l.py = real(); l.step = real(); l.across = word(); l.down = word(); l.orders = word();
+    l.px = real(); l.py = real(); l.step = real(); l.across = word(); l.down = word(); l.orders = word(); l.flow = word();
     l.nodes = reals(size_t(l.across) * l.down * l.orders * 8);
   }
   std::vector<float> out(size_t(width) * height * 4);
@@ -115,7 +115,7 @@ int main(int argc, char** argv) {
           X[s] = x - vx;
           Y[s] = y - vy;
           // Far from colour nothing is looked for; and what is one flow is exact.
-          if (l.step <= 2 && X[s] > l.x0 - 8 && Y[s] > l.y0 - 8 && X[s] < l.x0 + l.w + 8 && Y[s] < l.y0 + l.h + 8) settle(l, x, y, times[s], X[s], Y[s]);
+          if (!l.flow && X[s] > l.x0 - 8 && Y[s] > l.y0 - 8 && X[s] < l.x0 + l.w + 8 && Y[s] < l.y0 + l.h + 8) settle(l, x, y, times[s], X[s], Y[s]);
         }
         active[n++] = &l;
       }

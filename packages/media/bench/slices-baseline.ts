@@ -19,7 +19,7 @@ export function plainSlices(plan: BlurPlan, shutter: Shutter, slices: number, ru
       Int32Array.of(b.x0, b.y0, b.width, b.height),
       colour,
       Float32Array.of(p.x0, p.y0, p.stepPx),
-      Int32Array.of(p.across, p.down, p.orders),
+      Int32Array.of(p.across, p.down, p.orders, p.isOneFlow ? 1 : 0),
       p.nodes,
     );
   writeFileSync(problem, Buffer.concat(parts.map((v) => Buffer.from(v.buffer as ArrayBuffer, v.byteOffset, v.byteLength))));

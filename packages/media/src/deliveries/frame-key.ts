@@ -8,7 +8,7 @@ import { fileOnDisk, parseMovieFrame } from '../files/movie-path';
 import { filesRead, replaceFiles, stampOf } from '../files/files-read';
 
 /** Another one whenever the same inputs and settings come out otherwise: everything is made anew then. */
-export const FORM = 'frame 9';
+export const FORM = 'frame 10';
 
 /** What files hold. */
 export interface Digests {

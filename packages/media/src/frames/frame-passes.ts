@@ -4,6 +4,7 @@ import {
   objectIds,
   resizeNearest,
   resizePicture,
+  sharedCopy,
   type Attribute,
   type BlurFramePasses,
   type DepthEncoding,
@@ -45,6 +46,8 @@ export async function loadFramePasses(given: FrameSources, host: NodeHost): Prom
   const now = await loadPasses(sources, sources, beauty, reader, warnings);
   return {
     ...now,
+    // What its plan shows where nothing moves: shared from the start, it is not held twice.
+    rgba: sharedCopy(now.rgba),
     width: beauty.width,
     height: beauty.height,
     displayWindow: beauty.displayWindow,

@@ -5,6 +5,9 @@ import { runInNewContext } from 'node:vm';
 /** From this many bytes on that came and went unseen, a thread collects what it has let go of. */
 const ENOUGH_BYTES = 192 * 1024 * 1024;
 
+/** A thread whose buffers are fewer between two tasks is left alone. */
+const WORTH_BYTES = 64 * 1024 * 1024;
+
 let gc: (() => void) | null = null,
   passed = 0;
 
@@ -22,7 +25,7 @@ export function heldShared(bytes: number): void {
  * neighbours' are 250 MB at 1920 x 1080).
  */
 export function letGo(): void {
-  if (process.memoryUsage().arrayBuffers >= ENOUGH_BYTES) collect();
+  if (process.memoryUsage().arrayBuffers >= WORTH_BYTES) collect();
 }
 
 function collect(): void {

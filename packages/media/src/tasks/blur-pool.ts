@@ -52,6 +52,9 @@ export interface MadePicture {
 const BANDS_PER_THREAD = 2;
 const BAND_STEP_PX = 32;
 
+/** Plans of larger frames are made one after the other: while it is made one takes 300 to 400 bytes a pixel. The next frame of a sequence needs one only. */
+const AT_ONCE_PIXELS = 1_500_000;
+
 /** A frame's own and both of its neighbours'. */
 const KEPT_PLANS = 3,
   /** Without frames for so long, what is kept is given up. */
@@ -149,24 +152,24 @@ export class BlurPool {
     const reach = mixReach(wanted, settings.shutter);
     // A neighbour that can't be read is done without, and said.
     const unread: string[] = [];
-    const [prepared, ...beside] = await Promise.all([
-      this.prepare(frame, frame.sources, reach, signal),
-      ...sources.map(({ at, there }) =>
-        this.prepare(frame, there, reach, signal).then(
-          ({ plan }): NeighbourPlan => ({ at, plan }),
-          (error: unknown) => {
-            if (!(error instanceof IvrexError) || error.code === 'cancelled') throw error;
-            unread.push(
-              `the frame ${at < 0 ? 'before' : 'after'} is not mixed in: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`,
-            );
-            return null;
-          },
-        ),
-      ),
-    ]);
-    const neighbours = beside.filter(
-      (n): n is NeighbourPlan => n !== null && n.plan.width === prepared.plan.width && n.plan.height === prepared.plan.height,
-    );
+    const prepared = await this.prepare(frame, frame.sources, reach, signal),
+      { width, height } = prepared.plan;
+    const planOf = async ({ at, there }: (typeof sources)[number]): Promise<NeighbourPlan | null> => {
+      try {
+        const { plan } = await this.prepare(frame, there, reach, signal);
+        return plan.width === width && plan.height === height ? { at, plan } : null;
+      } catch (error) {
+        if (!(error instanceof IvrexError) || error.code === 'cancelled') throw error;
+        unread.push(
+          `the frame ${at < 0 ? 'before' : 'after'} is not mixed in: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`,
+        );
+        return null;
+      }
+    };
+    const beside: (NeighbourPlan | null)[] = [];
+    if (width * height <= AT_ONCE_PIXELS) beside.push(...(await Promise.all(sources.map(planOf))));
+    else for (const source of sources) beside.push(await planOf(source));
+    const neighbours = beside.filter((n) => n !== null);
     const mixed: MixedPlan =
       wanted.at.length === 0 && wanted.note === null
         ? { plan: prepared.plan, neighbours: [], mix: null }

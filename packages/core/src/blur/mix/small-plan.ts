@@ -119,5 +119,5 @@ function smallPath(path: PathGrid): PathGrid {
       for (let k = 0; k < node; k++) nodes[to + k] = path.nodes[from + k] * (k % NODE_FLOATS < 2 ? 1 / BLOCK_PX : 1);
     }
   const stepPx = (path.stepPx * every) / BLOCK_PX;
-  return { x0: toBlocks(path.x0), y0: toBlocks(path.y0), across, down, stepPx, orders: path.orders, nodes };
+  return { x0: toBlocks(path.x0), y0: toBlocks(path.y0), across, down, stepPx, isOneFlow: path.isOneFlow, orders: path.orders, nodes };
 }

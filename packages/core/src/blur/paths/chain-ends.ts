@@ -1,4 +1,3 @@
-import { NODE_PX } from '@ivrex/kernels/interface';
 import { FIT_NUMBERS, fitAffine, GRADIENT } from './affine-fit';
 import { FLOW_NUMBERS, lengthOf, travelOf } from './affine-path';
 import { ENDS, writeFlow, type NeighbourField, type Nodes, type PathStudy } from './path-study';
@@ -33,8 +32,8 @@ export function chainEnds(
   const known = own.map((isOwn, n) => (isOwn === 1 && steady[n] === 0 ? 1 : 0));
   const rest = new Float64Array(own.length * ENDS);
   const chain = (n: number): boolean => {
-    const x = nodes.x0 + (n % nodes.across) * NODE_PX,
-      y = nodes.y0 + Math.floor(n / nodes.across) * NODE_PX;
+    const x = nodes.x0 + (n % nodes.across) * nodes.stepPx,
+      y = nodes.y0 + Math.floor(n / nodes.across) * nodes.stepPx;
     return (
       farEnd(study, id, ends, n, 0, x, y, study.after, rest) &&
       farEnd(study, id, ends, n, 1, x, y, study.before, rest) &&

@@ -1,6 +1,7 @@
 import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
 import { FIT_NUMBERS, GRADIENT, NOTHING, ROUGH_GRADIENT } from './affine-fit';
 import { FLOW_NUMBERS, lengthOf } from './affine-path';
+import { coarserNodes, type NodeEnds } from './coarse-nodes';
 import { chainEnds, type FarEnds } from './chain-ends';
 import { fillBetween, fitGrid } from './fit-grid';
 import { nearestMember } from '../../raster/nearest';
@@ -15,8 +16,14 @@ import { sharedFloats } from '../model/shared-floats';
 export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box): SurfacePath {
   const speck = speckPath(study, key, seen, box);
   if (speck !== null) return speck;
-  const nodes = nodesOver(box);
-  const { across, down } = nodes;
+  const { nodes, own, steady, ends } = coarserNodes(fittedEnds(study, key, seen, nodesOver(box)));
+  const nearest = nearestMember(own, nodes.across, nodes.down);
+  const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, steady, ends, nodes);
+  return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes), seat: null };
+}
+
+/** Where the surface is seen, both ends of the path at each node. */
+function fittedEnds(study: PathStudy, key: number, seen: Box, nodes: Nodes): NodeEnds {
   const { told, fits, between } = fitGrid(study, key, seen, nodes);
   borrowGradients(told, fits, nodes);
   const own = told.map((t) => (t === NOTHING ? 0 : 1));
@@ -25,18 +32,16 @@ export function surfacePath(study: PathStudy, key: number, seen: Box, box: Box):
     steady = new Uint8Array(own.length);
   for (let n = 0; n < own.length; n++) steady[n] = between[n] === 1 || (own[n] === 1 && writeEnds(study, ends, n * ENDS)) ? 1 : 0;
   fillBetween(between, ends, ENDS, nodes);
-  const nearest = nearestMember(own, across, down);
-  const far = study.model === 'straight' ? null : chainEnds(study, study.idOf[key] ?? 0, own, steady, ends, nodes);
-  return { grid: blendEnds(study.model, nodes, nearest, ends, far), nearest, depth: depthOfNodes(study, key, own, nodes), seat: null };
+  return { nodes, own, steady, ends };
 }
 
-function depthOfNodes({ field, depth }: PathStudy, key: number, own: Uint8Array, { x0, y0, across }: Nodes): Float32Array {
+function depthOfNodes({ field, depth }: PathStudy, key: number, own: Uint8Array, { x0, y0, across, stepPx }: Nodes): Float32Array {
   const out = new Float32Array(own.length);
   if (depth === null) return out;
   for (let n = 0; n < own.length; n++) {
     if (own[n] === 0) continue;
-    const x = x0 + (n % across) * NODE_PX,
-      y = y0 + Math.floor(n / across) * NODE_PX;
+    const x = x0 + (n % across) * stepPx,
+      y = y0 + Math.floor(n / across) * stepPx;
     // A node lies on or between pixels: one within a pixel's reach is of the surface.
     for (let py = Math.max(0, Math.ceil(y - 1)); out[n] === 0 && py <= Math.min(field.height - 1, y + 1); py++)
       for (let px = Math.max(0, Math.ceil(x - 1)); out[n] === 0 && px <= Math.min(field.width - 1, x + 1); px++)
@@ -73,6 +78,7 @@ function nodesOver(box: Box): Nodes {
   const across = Math.max(2, Math.ceil((box.width - 1) / NODE_PX) + 1) | 1,
     down = Math.max(2, Math.ceil((box.height - 1) / NODE_PX) + 1) | 1;
   return {
+    stepPx: NODE_PX,
     x0: box.x0 - ((across - 1) * NODE_PX - (box.width - 1)) / 2,
     y0: box.y0 - ((down - 1) * NODE_PX - (box.height - 1)) / 2,
     across,
@@ -98,9 +104,9 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
         writeOwn(ends, n, orders, out);
         continue;
       }
-      carry(ends, from, n, nodes.across, near);
+      carry(ends, from, n, nodes, near);
       if (from !== n) shorten(near, longest);
-      if (far !== null && farNearest !== null) carry(far.rest, farNearest[n], n, nodes.across, rest);
+      if (far !== null && farNearest !== null) carry(far.rest, farNearest[n], n, nodes, rest);
       for (let k = 0; k < FLOW_NUMBERS; k++) {
         const f = near[k],
           b = near[FLOW_NUMBERS + k],
@@ -122,7 +128,7 @@ function blendEnds(model: PathStudy['model'], nodes: Nodes, nearest: Int32Array,
       }
     }
   }
-  return { ...nodes, stepPx: NODE_PX, orders, nodes: out };
+  return { ...nodes, isOneFlow: false, orders, nodes: out };
 }
 
 /** A node of the surface itself, as most are: (f - b) / 2 and (f + b) / 2. */
@@ -174,9 +180,9 @@ function shorten(flows: Float64Array, longest: number): void {
 }
 
 /** Both flows of node `from` as they are at node `to`: g + L (x - x0). */
-function carry(flows: Float64Array, from: number, to: number, across: number, out: Float64Array): void {
-  const ox = ((to % across) - (from % across)) * NODE_PX,
-    oy = (Math.floor(to / across) - Math.floor(from / across)) * NODE_PX;
+function carry(flows: Float64Array, from: number, to: number, { across, stepPx }: Nodes, out: Float64Array): void {
+  const ox = ((to % across) - (from % across)) * stepPx,
+    oy = (Math.floor(to / across) - Math.floor(from / across)) * stepPx;
   for (let end = 0; end < ENDS; end += FLOW_NUMBERS) {
     const at = from * ENDS + end;
     out[end] = flows[at] + flows[at + 2] * ox + flows[at + 3] * oy;

@@ -36,6 +36,8 @@ export interface SurfacePath {
 export const ENDS = 2 * FLOW_NUMBERS;
 
 export interface Nodes {
+  /** Pixels from one to the next. */
+  readonly stepPx: number;
   readonly x0: number;
   readonly y0: number;
   readonly across: number;

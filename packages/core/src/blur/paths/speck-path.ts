@@ -52,7 +52,7 @@ export function speckPath(study: PathStudy, key: number, seen: Box, box: Box): S
     }
   }
   return {
-    grid: { ...place, across: 2, down: 2, orders, nodes },
+    grid: { ...place, across: 2, down: 2, isOneFlow: true, orders, nodes },
     nearest: new Int32Array(4).fill(isKnown ? 0 : -1),
     depth: new Float32Array(4).fill(isKnown ? depth / pixels : 0),
     seat,

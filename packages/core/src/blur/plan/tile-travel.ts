@@ -1,4 +1,4 @@
-import { NODE_FLOATS, NODE_PX, type PathGrid, type SliceLayer } from '@ivrex/kernels/interface';
+import { NODE_FLOATS, type PathGrid, type SliceLayer } from '@ivrex/kernels/interface';
 import { TILE_PX, tilesAcross, type Size } from '../model/blur-plan';
 
 /** Between its nodes and just outside its edge a layer may go a little farther than at them. */
@@ -13,15 +13,16 @@ export function tileTravel(layer: SliceLayer, size: Size): Float32Array {
     { orders, nodes } = path;
   const tiles = tilesAcross(size),
     out = new Float32Array(tiles.x * tiles.y * 4);
-  if (path.stepPx > NODE_PX) return fewNodesTravel(layer, tiles, out);
+  if (path.isOneFlow) return fewNodesTravel(layer, tiles, out);
   const most = longestOwn(layer);
-  const spread = Math.max(1, NODE_PX / 2);
+  const { stepPx } = path,
+    spread = stepPx / 2;
   for (let ny = 0, p = 0; ny < path.down; ny++) {
-    const y = path.y0 + ny * NODE_PX;
+    const y = path.y0 + ny * stepPx;
     const ty0 = Math.max(0, Math.floor((y - spread) / TILE_PX)),
       ty1 = Math.min(tiles.y - 1, Math.floor((y + spread) / TILE_PX));
     for (let nx = 0; nx < path.across; nx++) {
-      const x = path.x0 + nx * NODE_PX;
+      const x = path.x0 + nx * stepPx;
       const tx0 = Math.max(0, Math.floor((x - spread) / TILE_PX)),
         tx1 = Math.min(tiles.x - 1, Math.floor((x + spread) / TILE_PX));
       for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
@@ -72,7 +73,7 @@ function vectorAt({ x0, y0, across, down, stepPx, orders, nodes }: PathGrid, ord
 
 /** By power of the time: the longest way of all nodes where the layer has colour. */
 function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array {
-  const { orders, nodes } = path,
+  const { orders, nodes, stepPx } = path,
     squares = new Float64Array(orders);
   const left = Math.floor(path.x0) - box.x0,
     top = Math.floor(path.y0) - box.y0;
@@ -83,7 +84,7 @@ function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array 
       for (let order = 0; order < orders; order++, p += NODE_FLOATS) {
         const square = nodes[p] * nodes[p] + nodes[p + 1] * nodes[p + 1];
         if (!(square > squares[order])) continue;
-        if (seen === 0) seen = hasColour(colour, box, left + nx * NODE_PX, top + ny * NODE_PX) ? 1 : -1;
+        if (seen === 0) seen = hasColour(colour, box, left + nx * stepPx, top + ny * stepPx, stepPx) ? 1 : -1;
         if (seen > 0) squares[order] = square;
       }
     }
@@ -92,9 +93,9 @@ function longestOwn({ path, colour, colourBox: box }: SliceLayer): Float64Array 
 }
 
 /** Whether the layer has colour between the node at (x, y) and the next ones. Glows have colour without coverage. */
-function hasColour(colour: Float32Array, box: Size, x: number, y: number): boolean {
-  for (let py = Math.max(0, y); py < Math.min(box.height, y + NODE_PX); py++) {
-    for (let px = Math.max(0, x); px < Math.min(box.width, x + NODE_PX); px++) {
+function hasColour(colour: Float32Array, box: Size, x: number, y: number, stepPx: number): boolean {
+  for (let py = Math.max(0, y); py < Math.min(box.height, y + stepPx); py++) {
+    for (let px = Math.max(0, x); px < Math.min(box.width, x + stepPx); px++) {
       const k = (py * box.width + px) * 4;
       if (colour[k + 3] !== 0 || colour[k] !== 0 || colour[k + 1] !== 0 || colour[k + 2] !== 0) return true;
     }
