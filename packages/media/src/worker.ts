@@ -1,5 +1,5 @@
 import { workerData } from 'node:worker_threads';
-import { letGo } from './host/collect';
+import { bytesHeld, letGo } from './host/collect';
 import { loadNodeHost, type HostOptions } from './host/node-host';
 import { runTask, type Task } from './tasks/tasks';
 
@@ -9,7 +9,8 @@ const data = (Array.isArray(workerData) ? workerData[1] : workerData) as { kerne
 const host = loadNodeHost(data.kernelsWasm, data);
 
 export default async function handle(task: Task): Promise<unknown> {
-  const outcome = await runTask(task, await host);
-  letGo();
+  const before = bytesHeld(),
+    outcome = await runTask(task, await host);
+  letGo(before);
   return outcome;
 }

@@ -5,7 +5,7 @@ import { runInNewContext } from 'node:vm';
 /** From this many bytes on that came and went unseen, a thread collects what it has let go of. */
 const ENOUGH_BYTES = 192 * 1024 * 1024;
 
-/** A thread whose buffers are fewer between two tasks is left alone. */
+/** A task that made fewer bytes of buffers is not worth a collection. */
 const WORTH_BYTES = 64 * 1024 * 1024;
 
 let gc: (() => void) | null = null,
@@ -22,10 +22,15 @@ export function heldShared(bytes: number): void {
 
 /**
  * Called between a thread's tasks: one that waits for its next would keep for as long what the last one has read (a frame's passes with its
- * neighbours' are 250 MB at 1920 x 1080).
+ * neighbours' are 250 MB at 1920 x 1080). `before`: `bytesHeld` as the task began.
  */
-export function letGo(): void {
-  if (process.memoryUsage().arrayBuffers >= WORTH_BYTES) collect();
+export function letGo(before: number): void {
+  if (bytesHeld() - before >= WORTH_BYTES) collect();
+}
+
+/** What this thread's buffers take. */
+export function bytesHeld(): number {
+  return process.memoryUsage().arrayBuffers;
 }
 
 function collect(): void {
