@@ -1,4 +1,5 @@
-// `npm run bench`: ratios against a named baseline, measured in one run. No test depends on any of it.
+// `npm run bench`: ratios against a named baseline, measured in one run. No test depends on any of it. `npm run bench -- frame`: only a sequence of
+// frames from files to files (scripts/bench-frame.mjs).
 import { mkdirSync } from 'node:fs';
 import path from 'node:path';
 import { buildAll, buildOracle } from './steps/build-steps.mjs';
@@ -8,6 +9,11 @@ import { main, root, run } from './steps/run.mjs';
 const say = (what) => process.stdout.write(`${what}\n`);
 
 main(async () => {
+  if (process.argv.includes('frame')) {
+    await ensurePackages(say);
+    await ensureTestTools(say);
+    return run('node', ['scripts/bench-frame.mjs']);
+  }
   await ensurePackages(say);
   await ensurePrograms(['postgres', 'chromium', 'ffmpeg'], say);
   await ensureTestTools(say);
@@ -23,6 +29,7 @@ main(async () => {
   await run('node', [path.join(root, '.cache/bench/bundles/depth-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/depth-files-bench.mjs')]);
   await run('node', [path.join(root, '.cache/bench/bundles/assemble-bench.mjs')]);
+  await run('node', ['scripts/bench-frame.mjs']);
   await run('node', ['scripts/bench-delivery.mjs']);
   await run('npx', ['playwright', 'test', '--config', 'e2e/bench.config.ts', '--reporter=line']);
 });

@@ -35,7 +35,7 @@ async function whenStale(name, sources, outputs, build, say) {
 
 const own = (...names) => [...names.map((name) => `packages/${name}`), 'package-lock.json'];
 
-async function bundle(entries, outdir) {
+export async function bundle(entries, outdir) {
   const esbuild = require('esbuild');
   rmSync(path.join(root, outdir), { recursive: true, force: true });
   await esbuild.build({

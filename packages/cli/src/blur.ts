@@ -150,7 +150,14 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
     );
   answer(
     options.json ?? false,
-    { frames: done, shutter: { ...shutter, angle: shutterAngleDeg(shutter) }, mostSlices, report, warnings },
+    {
+      frames: done,
+      shutter: { ...shutter, angle: shutterAngleDeg(shutter) },
+      mostSlices,
+      report,
+      warnings,
+      seconds: Object.fromEntries(pool.spent),
+    },
     () => [
       `${done} frame${done === 1 ? '' : 's'} written to ${options.out}`,
       `shutter ${shutterAngleDeg(shutter).toFixed(1)} degrees, at most ${mostSlices} slices a pixel`,

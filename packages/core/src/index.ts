@@ -26,7 +26,16 @@ export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/model/blur-in
 export { prepareBlur, type PrepareStage } from './blur/plan/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/plan/reduce-passes';
 export { giveBack, reuseMemory, sharedCopy, sharedFloats, sharedMemoryOf } from './blur/model/shared-floats';
-export { mixFrames, mixReach, neighboursToMix, type MixRequest, type WantedNeighbours } from './blur/mix/mix-frames';
+export {
+  mixForeseen,
+  mixFrames,
+  mixReach,
+  neighboursToMix,
+  type ForeseenNeighbour,
+  type MixRequest,
+  type WantedNeighbours,
+} from './blur/mix/mix-frames';
+export { foreseePair, turnedRound, type ForeseenPair } from './blur/mix/shares';
 export {
   overExposure,
   toBlocks,

@@ -80,7 +80,11 @@ async function loadFrame(
 
 /** The encoding to read with; null, with a warning, when what is stored is no depth. */
 export async function usableDepth(sources: DepthSources, host: NodeHost, warnings: string[]): Promise<DepthEncoding | null> {
-  const found = await detectDepthPass(sources, host);
+  return usableEncoding(await detectDepthPass(sources, host), warnings);
+}
+
+/** The same of what was found. */
+export function usableEncoding(found: DepthDetection | null, warnings: string[]): DepthEncoding | null {
   if (found === null) return null;
   warnings.push(...found.issues.filter((i) => i.severity === 'warning').map((i) => `depth: ${i.message}`));
   return found.isDepth ? found.encoding : null;

@@ -1,7 +1,9 @@
 import {
+  depthChannelNames,
   IvrexError,
   idNames,
   objectIds,
+  orNull,
   resizeNearest,
   resizePicture,
   sharedCopy,
@@ -11,12 +13,13 @@ import {
   type NamedPlane,
   type Window,
 } from '@ivrex/core';
-import { channelsInLayer, shortName } from '../formats/layers';
+import type { ImageHeader } from '../formats/image-format';
+import { channelsInLayer, pictureChannels, shortName } from '../formats/layers';
 import type { NodeHost } from '../host/node-host';
 import { FileReader } from './file-reader';
-import { depthSourcesOf, loadDepth, usableDepth } from './depth-pass';
+import { depthSourcesOf, loadDepth, usableDepth, type DepthSources } from './depth-pass';
 import { loadElementPicture, loadPicture, type Picture } from './load-picture';
-import { loadDecodedMotion } from './motion-pass';
+import { loadDecodedMotion, motionChannels } from './motion-pass';
 import type { DepthFile, FrameFiles, FrameSources, IdsFile, PassFile, PictureFile } from './pass-files';
 
 export interface FramePasses extends BlurFramePasses {
@@ -32,87 +35,183 @@ export interface FramePasses extends BlurFramePasses {
   readonly warnings: readonly string[];
 }
 
+/** One frame's passes, decoded and at its beauty's size, in memory that threads share. */
+export interface LoadedFrame extends BlurFramePasses {
+  readonly width: number;
+  readonly height: number;
+  readonly displayWindow: Window;
+  /** The beauty's header. */
+  readonly attributes: ReadonlyMap<string, Attribute>;
+  readonly warnings: readonly string[];
+}
+
+/** What a frame's files are read with. */
+export type FrameTerms = Pick<FrameSources, 'shape' | 'encoding' | 'repairs' | 'fps'>;
+
 /**
- * Loads and decodes one frame with its neighbours. Motion, depth and ids of another size are brought to the beauty's, vectors with it, and a
- * warning says so. A neighbour that can't be read is left out with a warning: this frame can be blurred without it.
+ * Loads and decodes one frame. Motion, depth and ids of another size are brought to the beauty's, vectors with it, and a warning says so. Depth has to be
+ * measured before; without an encoding it is left out. @throws IvrexError about the file that is at fault
+ */
+export async function loadFrame(files: FrameFiles, terms: FrameTerms, host: NodeHost): Promise<LoadedFrame> {
+  const reader = new FileReader(host);
+  await wantChannels(files, terms, reader);
+  const beauty = await loadElementPicture(files, terms.shape, reader),
+    warnings = [...beauty.warnings],
+    { width, height, displayWindow, attributes } = beauty;
+  const motion = await loadDecodedMotion(files.motion, terms, beauty, reader, warnings),
+    depth = isMeasured(files.depth) ? await loadDepth(files.depth, files.depth.encoding, beauty, reader, warnings) : null,
+    ids = files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings);
+  return {
+    width,
+    height,
+    displayWindow,
+    attributes,
+    warnings,
+    rgba: sharedCopy(beauty.rgba),
+    motion: {
+      ...motion,
+      toNext: sharedCopy(motion.toNext),
+      toPrevious: sharedCopy(motion.toPrevious),
+      valid: sharedCopy(motion.valid),
+    },
+    depth: depth && sharedCopy(depth),
+    ids: ids && sharedCopy(ids),
+  };
+}
+
+/** Tells the reader what will be asked for, as far as the files can be read: what can't is said by whoever asks. */
+async function wantChannels(
+  { beauty, matte, motion, depth, ids }: FrameFiles,
+  { encoding }: FrameTerms,
+  reader: FileReader,
+): Promise<void> {
+  const want = (pass: PassFile, choose: (header: ImageHeader) => readonly string[]): Promise<unknown> =>
+    orNull(async () => reader.want(pass, choose((await reader.open(pass.file)).header)));
+  const wantPicture = async (picture: PictureFile): Promise<void> => {
+    await want(picture, (header) => pictureChannels(channelsInLayer(header, picture), picture.layer).filter((name) => name !== null));
+    for (const other of [...(picture.without ?? []), ...(picture.coverFrom ? [picture.coverFrom] : [])]) await wantPicture(other);
+  };
+  await wantPicture(beauty);
+  if (matte) await want(matte, (header) => channelsInLayer(header, matte));
+  await want(motion, (header) => [...motionChannels(header, motion, encoding).values()]);
+  if (isMeasured(depth)) await want(depth, (header) => channelsNamed(header, depth, depthChannelNames(depth.encoding)));
+  if (ids)
+    await want(ids, (header) => channelsNamed(header, ids, idNames(channelsInLayer(header, ids).map((n) => shortName(header, ids, n)))));
+}
+
+/** Full names of a layer's channels with these short names. */
+function channelsNamed(header: ImageHeader, pass: PassFile, names: readonly string[]): string[] {
+  return channelsInLayer(header, pass).filter((full) => names.includes(shortName(header, pass, full)));
+}
+
+/** Loads one frame, or takes one that was loaded before. */
+export type LoadFrame = (files: FrameFiles, terms: FrameTerms) => Promise<LoadedFrame>;
+
+/**
+ * A frame with its neighbours. A neighbour that can't be read is left out with a warning: this frame can be blurred without it.
  * @throws IvrexError about the file that is at fault
  */
 export async function loadFramePasses(given: FrameSources, host: NodeHost): Promise<FramePasses> {
-  const reader = new FileReader(host),
-    warnings: string[] = [];
-  const sources = await withDepthEncoding(given, host, warnings);
-  const beauty = await loadElementPicture(sources, sources.shape, reader);
-  warnings.push(...beauty.warnings);
-  const now = await loadPasses(sources, sources, beauty, reader, warnings);
+  const warnings: string[] = [],
+    sources = await withDepthEncoding(given, (asked) => usableDepth(asked, host, warnings));
+  let last: Promise<unknown> = Promise.resolve();
+  // One after the other: what is read of one frame is let go of before the next.
+  const load: LoadFrame = (files, terms) => {
+      const loading = last.then(() => loadFrame(files, terms, host));
+      last = loading.catch(() => undefined);
+      return loading;
+    },
+    frames = await framesOf(sources, load);
+  return joinFrames(sources, { ...frames, warnings: [...warnings, ...frames.warnings] }, host);
+}
+
+/** A frame and its neighbours, each loaded by itself. */
+export interface FrameWithNeighbours {
+  readonly now: LoadedFrame;
+  readonly previous: LoadedFrame | null;
+  readonly next: LoadedFrame | null;
+  /** What is odd about the neighbours. */
+  readonly warnings: readonly string[];
+}
+
+/** @throws IvrexError about the file that is at fault */
+export async function framesOf(sources: FrameSources, load: LoadFrame): Promise<FrameWithNeighbours> {
+  const warnings: string[] = [];
+  // In the order of a sequence: what a frame and the next one share is asked for in a row.
+  const before = settled(sources.previous ? load(sources.previous, sources) : null),
+    own = load(sources, sources),
+    after = settled(sources.next ? load(sources.next, sources) : null),
+    now = await own;
+  const neighbour = async (which: 'before' | 'after', files: FrameFiles | null | undefined, loading: typeof before) => {
+    const found = await loading;
+    if (found === null || files === null || files === undefined) return null;
+    const { width, height } = now;
+    const error = !('frame' in found)
+      ? found.error
+      : found.frame.width === width && found.frame.height === height
+        ? null
+        : new IvrexError(
+            'sizeMismatch',
+            `it is ${found.frame.width} x ${found.frame.height} instead of ${width} x ${height}`,
+            files.beauty.file,
+          );
+    if ('frame' in found && error === null) return found.frame;
+    if (!(error instanceof IvrexError)) throw error;
+    warnings.push(`the frame ${which} is not used: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`);
+    return null;
+  };
+  return {
+    now,
+    previous: await neighbour('before', sources.previous, before),
+    next: await neighbour('after', sources.next, after),
+    warnings,
+  };
+}
+
+/** What came of a promise, so that an error of one that is looked at later is not lost. */
+async function settled(loading: Promise<LoadedFrame> | null): Promise<{ frame: LoadedFrame } | { error: unknown } | null> {
+  try {
+    return loading && { frame: await loading };
+  } catch (error) {
+    return { error };
+  }
+}
+
+/** What the blur of a frame is made from, with its clean background. @throws IvrexError about the background's file */
+export async function joinFrames(
+  sources: FrameSources,
+  { now, previous, next, warnings: said }: FrameWithNeighbours,
+  host: NodeHost,
+): Promise<FramePasses> {
+  const warnings = [...now.warnings, ...said];
   return {
     ...now,
-    // What its plan shows where nothing moves: shared from the start, it is not held twice.
-    rgba: sharedCopy(now.rgba),
-    width: beauty.width,
-    height: beauty.height,
-    displayWindow: beauty.displayWindow,
-    previous: await loadNeighbour('before', sources.previous ?? null, sources, beauty, host, warnings),
-    next: await loadNeighbour('after', sources.next ?? null, sources, beauty, host, warnings),
-    background: sources.background ? await loadBackground(sources.background, beauty, host, reader, warnings) : null,
+    previous,
+    next,
+    background: sources.background ? await loadBackground(sources.background, now, host, new FileReader(host), warnings) : null,
     isLight: sources.beauty.coverFrom !== undefined,
-    attributes: beauty.attributes,
     warnings,
   };
 }
 
 /** Depth that nobody measured yet is measured here, and what is no depth is left out. */
-async function withDepthEncoding(sources: FrameSources, host: NodeHost, warnings: string[]): Promise<FrameSources> {
+export async function withDepthEncoding(
+  sources: FrameSources,
+  measure: (sources: DepthSources) => Promise<DepthEncoding | null>,
+): Promise<FrameSources> {
   if (sources.depth === null || sources.depth.encoding) return sources;
-  const encoding = await usableDepth(depthSourcesOf(sources), host, warnings);
+  const encoding = await measure(depthSourcesOf(sources));
   const read = <T extends FrameFiles>(files: T): T => ({ ...files, depth: files.depth && encoding && { ...files.depth, encoding } });
   return { ...read(sources), previous: sources.previous && read(sources.previous), next: sources.next && read(sources.next) };
-}
-
-async function loadPasses(
-  files: FrameFiles,
-  sources: FrameSources,
-  beauty: Picture,
-  reader: FileReader,
-  warnings: string[],
-): Promise<BlurFramePasses> {
-  return {
-    rgba: beauty.rgba,
-    motion: await loadDecodedMotion(files.motion, sources, beauty, reader, warnings),
-    depth: isMeasured(files.depth) ? await loadDepth(files.depth, files.depth.encoding, beauty, reader, warnings) : null,
-    ids: files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings),
-  };
 }
 
 function isMeasured(depth: DepthFile | null): depth is DepthFile & { readonly encoding: DepthEncoding } {
   return Boolean(depth?.encoding);
 }
 
-async function loadNeighbour(
-  which: 'before' | 'after',
-  files: FrameFiles | null,
-  sources: FrameSources,
-  { width, height }: Picture,
-  host: NodeHost,
-  warnings: string[],
-): Promise<BlurFramePasses | null> {
-  if (files === null) return null;
-  try {
-    const reader = new FileReader(host),
-      beauty = await loadElementPicture(files, sources.shape, reader);
-    if (beauty.width !== width || beauty.height !== height)
-      throw new IvrexError('sizeMismatch', `it is ${beauty.width} x ${beauty.height} instead of ${width} x ${height}`, files.beauty.file);
-    // What is odd about a neighbour's size is odd about this frame's too, and was said there.
-    return await loadPasses(files, sources, beauty, reader, []);
-  } catch (error) {
-    if (!(error instanceof IvrexError)) throw error;
-    warnings.push(`the frame ${which} is not used: ${error.file === undefined ? '' : `${error.file}: `}${error.message}`);
-    return null;
-  }
-}
-
 async function loadBackground(
   pass: PictureFile,
-  { width, height }: Picture,
+  { width, height }: Pick<Picture, 'width' | 'height'>,
   host: NodeHost,
   reader: FileReader,
   warnings: string[],

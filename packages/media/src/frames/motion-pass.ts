@@ -19,6 +19,7 @@ import { aboutFile } from '../formats/image-file';
 import type { FileReader } from './file-reader';
 import { alphaOf, type Picture } from './load-picture';
 import type { FrameSources, PassFile } from './pass-files';
+import type { ImageHeader } from '../formats/image-format';
 import { channelsInLayer, headerRate, shortName } from '../formats/layers';
 
 /** One frame of a motion pass as its file holds it, over its display window. */
@@ -30,16 +31,14 @@ export interface LoadedMotion extends StoredPass {
   readonly pixelAspect: number;
 }
 
-/** The channels that an encoding names (null: all of the layer), by their short names. @throws IvrexError missingChannel */
-export async function loadStoredMotion(pass: PassFile, encoding: Encoding | null, reader: FileReader): Promise<LoadedMotion> {
-  const opened = await reader.open(pass.file);
-  const { header } = opened,
-    part = header.parts[pass.part];
-  const wanted = new Map<string, string>();
+/** Full names of the channels that an encoding names (null: of all of the layer's), by their short names. @throws IvrexError missingChannel */
+export function motionChannels(header: ImageHeader, pass: PassFile, encoding: Encoding | null): Map<string, string> {
+  const { channels } = header.parts[pass.part],
+    wanted = new Map<string, string>();
   if (encoding === null) for (const full of channelsInLayer(header, pass)) wanted.set(shortName(header, pass, full), full);
   else
     for (const name of channelsOf(encoding)) {
-      const full = [joinChannelName(pass.layer, name), name].find((candidate) => part.channels.some((c) => c.name === candidate));
+      const full = [joinChannelName(pass.layer, name), name].find((candidate) => channels.some((c) => c.name === candidate));
       if (full === undefined) {
         const short = channelsInLayer(header, pass).map((n) => shortName(header, pass, n));
         throw new IvrexError(
@@ -50,6 +49,14 @@ export async function loadStoredMotion(pass: PassFile, encoding: Encoding | null
       }
       wanted.set(name, full);
     }
+  return wanted;
+}
+
+/** @throws IvrexError missingChannel */
+export async function loadStoredMotion(pass: PassFile, encoding: Encoding | null, reader: FileReader): Promise<LoadedMotion> {
+  const opened = await reader.open(pass.file),
+    part = opened.header.parts[pass.part],
+    wanted = motionChannels(opened.header, pass, encoding);
   const image = await opened.decode(pass.part, [...new Set(wanted.values())]);
   const channels = [...wanted].map(([name, full]) => {
     const plane = image.planes.find((p) => p.name === full);

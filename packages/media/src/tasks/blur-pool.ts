@@ -8,17 +8,23 @@ import {
   mixReach,
   type Attribute,
   type Compression,
+  turnedRound,
+  type BlurPlan,
+  type ForeseenNeighbour,
+  type ForeseenPair,
   type MixedPlan,
-  type NeighbourPlan,
   type Window,
 } from '@ivrex/core';
 import { Piscina } from 'piscina';
 import { heldSharedOf } from '../host/collect';
 import { filesRead, stampOf } from '../files/files-read';
-import type { FrameSources } from '../frames/pass-files';
+import { usableEncoding } from '../frames/depth-pass';
+import { framesOf, withDepthEncoding, type FrameTerms, type LoadedFrame } from '../frames/frame-passes';
+import type { FrameFiles, FrameSources } from '../frames/pass-files';
 import { wantedNeighbours, type BlurFrame, type BlurredLight } from './blur-frame';
 import type { HostOptions } from '../host/node-host';
-import type { Outcome, Prepared, Task, TaskResults } from './tasks';
+import { Kept } from './kept';
+import type { Outcome, Prepared, Task, TaskResults, TimedOutcome } from './tasks';
 
 export interface PoolOptions extends HostOptions {
   /** The bundled worker entry. */
@@ -55,8 +61,11 @@ const BAND_STEP_PX = 32;
 /** Plans of larger frames are made one after the other: while it is made one takes 300 to 400 bytes a pixel. The next frame of a sequence needs one only. */
 const AT_ONCE_PIXELS = 1_500_000;
 
-/** A frame's own and both of its neighbours'. */
+/** A frame's own plan and both of its neighbours', and how the three foresee each other. */
 const KEPT_PLANS = 3,
+  KEPT_PAIRS = 2,
+  /** Frames that were read: a plan's own and both of its neighbours. */
+  KEPT_FRAMES = 3,
   /** Without frames for so long, what is kept is given up. */
   KEPT_MS = 30000;
 
@@ -69,10 +78,13 @@ const WRITES: ReadonlySet<Task['kind']> = new Set<Task['kind']>(['saveFrame', 'r
 /** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
 export class BlurPool {
   private readonly pool: Piscina;
-  /** By all that they are made of, the latest last: the next frame of a sequence asks for its neighbours' again. */
-  private readonly plans = new Map<string, Promise<Prepared>>();
+  private readonly frames = new Kept<LoadedFrame>(KEPT_FRAMES);
+  private readonly plans = new Kept<Prepared>(KEPT_PLANS);
+  private readonly pairs = new Kept<ForeseenPair | null>(KEPT_PAIRS);
   private idle: NodeJS.Timeout | undefined;
   readonly threads: number;
+  /** By kind of task: the seconds that threads worked on them. */
+  readonly spent = new Map<Task['kind'], number>();
 
   constructor(options: PoolOptions) {
     this.threads = options.threads;
@@ -90,7 +102,9 @@ export class BlurPool {
     if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
     let outcome: Outcome<TaskResults[K]>;
     try {
-      outcome = (await this.pool.run(task, WRITES.has(task.kind) ? {} : { signal })) as Outcome<TaskResults[K]>;
+      const answer = (await this.pool.run(task, WRITES.has(task.kind) ? {} : { signal })) as TimedOutcome;
+      outcome = answer.outcome as Outcome<TaskResults[K]>;
+      this.spent.set(task.kind, (this.spent.get(task.kind) ?? 0) + answer.seconds);
     } catch (error) {
       if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
       throw error;
@@ -152,12 +166,9 @@ export class BlurPool {
     const reach = mixReach(wanted, settings.shutter);
     // A neighbour that can't be read is done without, and said.
     const unread: string[] = [];
-    const prepared = await this.prepare(frame, frame.sources, reach, signal),
-      { width, height } = prepared.plan;
-    const planOf = async ({ at, there }: (typeof sources)[number]): Promise<NeighbourPlan | null> => {
+    const planOf = async ({ at, there }: (typeof sources)[number]): Promise<KeyedPlan | null> => {
       try {
-        const { plan } = await this.prepare(frame, there, reach, signal);
-        return plan.width === width && plan.height === height ? { at, plan } : null;
+        return await this.prepare(frame, there, reach, signal);
       } catch (error) {
         if (!(error instanceof IvrexError) || error.code === 'cancelled') throw error;
         unread.push(
@@ -166,14 +177,32 @@ export class BlurPool {
         return null;
       }
     };
-    const beside: (NeighbourPlan | null)[] = [];
-    if (width * height <= AT_ONCE_PIXELS) beside.push(...(await Promise.all(sources.map(planOf))));
-    else for (const source of sources) beside.push(await planOf(source));
-    const neighbours = beside.filter((n) => n !== null);
+    const planAt = async (at: -1 | 1) => {
+      const source = sources.find((s) => s.at === at);
+      return source === undefined ? null : planOf(source);
+    };
+    // In the order of a sequence, so that each frame's files are read once.
+    const before = await planAt(-1),
+      ownPlan = () => this.prepare(frame, frame.sources, reach, signal),
+      isSmall = before !== null && before.prepared.plan.width * before.prepared.plan.height <= AT_ONCE_PIXELS;
+    const [own, after] = isSmall ? await Promise.all([ownPlan(), planAt(1)]) : [await ownPlan(), await planAt(1)],
+      { prepared } = own,
+      { width, height } = prepared.plan;
+    const neighbours = sources.flatMap(({ at }) => {
+      const found = at < 0 ? before : after;
+      return found?.prepared.plan.width === width && found.prepared.plan.height === height ? [{ at, ...found }] : [];
+    });
+    const foreseen = neighbours.map(async ({ at, key, prepared: { plan } }): Promise<ForeseenNeighbour> => {
+      const pair = await this.foresee(own, { key, plan }, at, signal);
+      return { neighbour: { at, plan }, pair };
+    });
     const mixed: MixedPlan =
       wanted.at.length === 0 && wanted.note === null
         ? { plan: prepared.plan, neighbours: [], mix: null }
-        : await this.run<'mix'>({ kind: 'mix', plan: prepared.plan, wanted, neighbours, shutter: settings.shutter }, signal);
+        : await this.run<'mix'>(
+            { kind: 'mix', plan: prepared.plan, wanted, there: await Promise.all(foreseen), shutter: settings.shutter },
+            signal,
+          );
     const { plan } = mixed,
       report = { ...plan.report, warnings: [...plan.report.warnings, ...unread] };
     const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
@@ -201,16 +230,31 @@ export class BlurPool {
     };
   }
 
+  /** How two frames foresee each other, as the first one sees it: the frame before asks for the same, the other way round. */
+  private async foresee(
+    own: KeyedPlan,
+    { key, plan }: { readonly key: string; readonly plan: BlurPlan },
+    at: -1 | 1,
+    signal?: AbortSignal,
+  ): Promise<ForeseenPair | null> {
+    const isFirst = at > 0,
+      first = isFirst ? own.prepared.plan : plan,
+      second = isFirst ? plan : own.prepared.plan,
+      name = JSON.stringify(isFirst ? [own.key, key] : [key, own.key]);
+    // Not under the signal: the next frame may wait for the same.
+    const made = this.pairs.get(name, () => this.run<'foresee'>({ kind: 'foresee', plan: first, neighbour: { at: 1, plan: second } })),
+      pair = await unlessAborted(made, signal);
+    return pair === null || isFirst ? pair : turnedRound(pair);
+  }
+
   /** A frame's plan: the one that is kept, if its files are the same as then. */
   private async prepare(
     { path, hidden, limits, grade, lens }: BlurFrame,
     sources: FrameSources,
     reachFrames: number,
     signal?: AbortSignal,
-  ): Promise<Prepared> {
-    const task = {
-      kind: 'prepare',
-      sources,
+  ): Promise<KeyedPlan> {
+    const how = {
       path,
       hidden,
       reachFrames,
@@ -221,22 +265,33 @@ export class BlurPool {
       },
     } as const;
     clearTimeout(this.idle);
-    this.idle = setTimeout(() => this.plans.clear(), KEPT_MS).unref();
-    const stamps = await Promise.all(filesRead(sources).map(stampOf)),
-      key = JSON.stringify([task, stamps]);
-    const kept = this.plans.get(key);
-    if (kept !== undefined) {
-      this.plans.delete(key);
-      this.plans.set(key, kept);
-      return unlessAborted(kept, signal);
-    }
+    this.idle = setTimeout(() => {
+      for (const kept of [this.frames, this.plans, this.pairs]) kept.clear();
+    }, KEPT_MS).unref();
+    const key = await keyOf([sources, how]);
     // Not under the signal: others may wait for the same plan.
-    const made = this.run<'prepare'>(task);
-    this.plans.set(key, made);
-    for (const old of this.plans.keys()) if (this.plans.size > KEPT_PLANS) this.plans.delete(old);
-    // What could not be made is tried anew by whoever asks next.
-    made.catch(() => this.plans.get(key) === made && this.plans.delete(key));
-    return unlessAborted(made, signal);
+    const made = this.plans.get(key, async () => {
+      const warnings: string[] = [],
+        measured = await withDepthEncoding(sources, async (asked) =>
+          usableEncoding(await this.run<'depth'>({ kind: 'depth', sources: asked }), warnings),
+        ),
+        frames = await framesOf(measured, (files, terms) => this.load(files, terms));
+      return this.run<'prepare'>({
+        kind: 'prepare',
+        sources: measured,
+        frames: { ...frames, warnings: [...warnings, ...frames.warnings] },
+        ...how,
+      });
+    });
+    return { key, prepared: await unlessAborted(made, signal) };
+  }
+
+  /** One frame's passes: those that are kept, if its files are the same as then. */
+  private async load(files: FrameFiles, { shape, encoding, repairs, fps }: FrameTerms): Promise<LoadedFrame> {
+    // Of a frame that stands in the place of such files more is known.
+    const { beauty, matte, motion, depth, ids } = files,
+      asked = { files: { beauty, matte, motion, depth, ids }, terms: { shape, encoding, repairs, fps } };
+    return this.frames.get(await keyOf(asked), () => this.run<'load'>({ kind: 'load', ...asked }));
   }
 
   /** One picture as an OpenEXR file of plain channels. @throws IvrexError cannotWrite */
@@ -252,6 +307,17 @@ export class BlurPool {
     clearTimeout(this.idle);
     await this.pool.destroy();
   }
+}
+
+/** A frame's plan with what it was made of. */
+interface KeyedPlan {
+  readonly key: string;
+  readonly prepared: Prepared;
+}
+
+/** Plain data with the state of all files that it names. */
+async function keyOf(asked: object): Promise<string> {
+  return JSON.stringify([asked, await Promise.all(filesRead(asked).map(stampOf))]);
 }
 
 /** @throws IvrexError cancelled as soon as the signal says so */

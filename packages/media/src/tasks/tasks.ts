@@ -1,6 +1,7 @@
 import {
+  foreseePair,
   IvrexError,
-  mixFrames,
+  mixForeseen,
   prepareBlur,
   renderMixedRows,
   sharedFloats,
@@ -11,6 +12,8 @@ import {
   type BlurPlan,
   type DepthDetection,
   type ErrorRecord,
+  type ForeseenNeighbour,
+  type ForeseenPair,
   type Identification,
   type MixedPlan,
   type NeighbourPlan,
@@ -30,8 +33,8 @@ import {
 } from './assemble-task';
 import { heldSharedOf } from '../host/collect';
 import { detectDepthPass, type DepthSources } from '../frames/depth-pass';
-import { loadFramePasses } from '../frames/frame-passes';
-import type { FrameSources, PassFile } from '../frames/pass-files';
+import { joinFrames, loadFrame, type FrameTerms, type FrameWithNeighbours, type LoadedFrame } from '../frames/frame-passes';
+import type { FrameFiles, FrameSources, PassFile } from '../frames/pass-files';
 import { matchShutter, type MatchRequest, type MatchResult } from './match-task';
 import { makeMotion, type MadeMotion, type MakeMotionRequest } from './make-motion';
 import {
@@ -55,19 +58,22 @@ import { trustFrame, type TrustResult } from './trust-task';
 
 /** What a worker thread can be asked. Plain data both ways; big arrays are shared, not copied. */
 export type Task =
+  | { readonly kind: 'load'; readonly files: FrameFiles; readonly terms: FrameTerms }
   | {
       readonly kind: 'prepare';
       readonly sources: FrameSources;
+      readonly frames: FrameWithNeighbours;
       readonly path: PathChoice;
       readonly hidden: 'auto' | 'off';
       readonly reachFrames: number;
       readonly treatment: Treatment;
     }
+  | { readonly kind: 'foresee'; readonly plan: BlurPlan; readonly neighbour: NeighbourPlan }
   | {
       readonly kind: 'mix';
       readonly plan: BlurPlan;
       readonly wanted: WantedNeighbours;
-      readonly neighbours: readonly NeighbourPlan[];
+      readonly there: readonly ForeseenNeighbour[];
       readonly shutter: Shutter;
     }
   | {
@@ -103,6 +109,9 @@ export interface Prepared {
 }
 
 export interface TaskResults {
+  load: LoadedFrame;
+  /** Null: another picture. */
+  foresee: ForeseenPair | null;
   prepare: Prepared;
   mix: MixedPlan;
   /** The most slices used. */
@@ -130,6 +139,12 @@ export interface TaskResults {
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly error: ErrorRecord };
 
+/** What a worker thread answers: with the time that it worked on it. */
+export interface TimedOutcome {
+  readonly outcome: Outcome<TaskResults[Task['kind']]>;
+  readonly seconds: number;
+}
+
 /** Runs one task. Errors come back as data, so that they cross threads whole. */
 export async function runTask(task: Task, host: NodeHost): Promise<Outcome<TaskResults[Task['kind']]>> {
   try {
@@ -142,10 +157,15 @@ export async function runTask(task: Task, host: NodeHost): Promise<Outcome<TaskR
 
 async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['kind']]> {
   switch (task.kind) {
+    case 'load': {
+      const frame = await loadFrame(task.files, task.terms, host);
+      heldSharedOf(frame);
+      return frame;
+    }
     case 'prepare': {
-      const passes = await loadFramePasses(task.sources, host);
+      const passes = await joinFrames(task.sources, task.frames, host);
       const plan = prepareBlur({ ...passes, path: task.path, hidden: task.hidden, reachFrames: task.reachFrames });
-      heldSharedOf(plan);
+      heldSharedOf([plan, task.frames]);
       return {
         plan: treatPlan(plan, task.treatment, passes.depth, 'final', sharedFloats, host.kernels),
         displayWindow: passes.displayWindow,
@@ -153,9 +173,14 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
         warnings: passes.warnings,
       };
     }
+    case 'foresee': {
+      const pair = foreseePair(task.plan, task.neighbour, (layers) => host.kernels.openSlices(layers));
+      heldSharedOf([task.plan, task.neighbour, pair]);
+      return pair;
+    }
     case 'mix': {
-      const mixed = mixFrames(task.plan, task.wanted, task.neighbours, task.shutter, (layers) => host.kernels.openSlices(layers));
-      heldSharedOf([task.plan, task.neighbours]);
+      const mixed = mixForeseen(task.plan, task.wanted, task.there, task.shutter, (layers) => host.kernels.openSlices(layers));
+      heldSharedOf([task.plan, task.there]);
       return mixed;
     }
     case 'rows': {

@@ -1,4 +1,3 @@
-import type { SliceSession } from '@ivrex/kernels/interface';
 import { BLOCK_PX } from '../model/frame-mix';
 import type { BlurPlan, OpenSlices } from '../model/blur-plan';
 import { layersOfRows, renderRows } from '../render/apply';
@@ -27,7 +26,7 @@ export interface Foresight {
  */
 export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: OpenSlices): Foresight {
   const { width, height, sharp } = neighbour,
-    shown = new Float32Array(width * 4),
+    shown = new Float32Array(ROWS_AT_ONCE * width * 4),
     errors = new Float32Array(width * height),
     finer = new Float32Array(width * height),
     shutter = { opens: at, closes: at, strength: 1 },
@@ -35,21 +34,21 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
   let error = 0,
     covered = 0;
   const means = [new Float64Array(4), new Float64Array(4)];
-  /** Writes how far row y is off. */
-  const look = (session: SliceSession, y: number, out: Float32Array) => {
-    renderRows(plan, session, { shutter, quality: 'final', samples: 1 }, y, y + 1, shown);
-    for (let x = 0; x < width; x++) {
+  /** Writes how far row y is off, of what is shown from row `from` on. */
+  const look = (from: number, y: number, out: Float32Array) => {
+    for (let x = 0, s = (y - from) * width * 4, k = y * width * 4; x < width; x++) {
       let sum = 0;
-      for (let c = x * 4; c < x * 4 + 4; c++) sum += (bounded(shown[c]) - bounded(sharp[y * width * 4 + c])) ** 2;
+      for (const end = s + 4; s < end; s++, k++) sum += (bounded(shown[s]) - bounded(sharp[k])) ** 2;
       out[x] = sum / 4;
     }
   };
-  /** Adds the row that was looked at last to what tells of the whole picture. */
-  const count = (y: number, off: Float32Array) => {
+  /** Adds a row to what tells of the whole picture. */
+  const count = (from: number, y: number, off: Float32Array) => {
     for (let x = 0; x < width; x++) {
-      const k = (y * width + x) * 4;
+      const k = (y * width + x) * 4,
+        s = ((y - from) * width + x) * 4;
       for (let c = 0; c < 4; c++) {
-        const a = bounded(shown[x * 4 + c]),
+        const a = bounded(shown[s + c]),
           b = bounded(sharp[k + c]);
         means[0][c] += a;
         means[1][c] += b;
@@ -65,14 +64,16 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
     const end = Math.min(height, from + ROWS_AT_ONCE),
       session = open(layersOfRows(plan, shutter, from, end));
     try {
+      // All rows: of a block's places most are worked out for two as for eight.
+      renderRows(plan, session, { shutter, quality: 'final', samples: 1 }, from, end, shown);
       for (let block = from; block < end; block += BLOCK_PX) {
         const rowOf = (of: Float32Array, y: number) => of.subarray(y * width, (y + 1) * width),
           y = Math.min(height - 1, block + LOOKED_AT),
           first = rowOf(finer, block),
           row = rowOf(errors, block);
-        look(session, block, first);
-        look(session, y, row);
-        count(y, row);
+        look(from, block, first);
+        look(from, y, row);
+        count(from, y, row);
         for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
           errors.set(row, copy * width);
           finer.set(copy < y ? first : row, copy * width);

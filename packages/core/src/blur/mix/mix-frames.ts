@@ -45,17 +45,35 @@ export function mixFrames(
   shutter: Shutter,
   open: OpenSlices,
 ): MixedPlan {
-  const outcomes = new Map<-1 | 1, MixOutcome>(),
-    pairs: ForeseenPair[] = [];
-  for (const neighbour of there) {
-    const pair = foreseePair(plan, neighbour, open);
-    outcomes.set(neighbour.at, pair === null ? 'otherPicture' : 'mixed');
-    if (pair !== null) pairs.push(pair);
-  }
-  const mix = mixOf(plan, pairs, shutter, open);
+  return mixForeseen(
+    plan,
+    wanted,
+    there.map((neighbour) => ({ neighbour, pair: foreseePair(plan, neighbour, open) })),
+    shutter,
+    open,
+  );
+}
+
+/** A neighbour with what `foreseePair` found of the two. */
+export interface ForeseenNeighbour {
+  readonly neighbour: NeighbourPlan;
+  readonly pair: ForeseenPair | null;
+}
+
+/** The same of neighbours that were held against the frame before: in a sequence the next frame asks for one of the pairs again. */
+export function mixForeseen(
+  plan: BlurPlan,
+  wanted: WantedNeighbours,
+  there: readonly ForeseenNeighbour[],
+  shutter: Shutter,
+  open: OpenSlices,
+): MixedPlan {
+  const pairs = there.flatMap(({ pair }) => pair ?? []),
+    outcomes = new Map(there.map(({ neighbour: { at }, pair }): [-1 | 1, MixOutcome] => [at, pair === null ? 'otherPicture' : 'mixed'])),
+    mix = mixOf(plan, pairs, shutter, open);
   return {
     plan: { ...plan, report: withMix(plan.report, wanted, outcomes, mix === null ? 0 : mixedShare(plan, mix, shutter)) },
-    neighbours: there.filter(({ at }) => outcomes.get(at) === 'mixed'),
+    neighbours: there.flatMap(({ neighbour, pair }) => (pair === null ? [] : [neighbour])),
     mix,
   };
 }

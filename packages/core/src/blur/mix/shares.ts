@@ -44,6 +44,19 @@ export interface ForeseenPair {
   readonly besideNeighbour: Float32Array;
 }
 
+/** The same pair as the neighbour sees it. */
+export function turnedRound({ at, own, neighbour, ownOff, neighbourOff, besideOwn, besideNeighbour }: ForeseenPair): ForeseenPair {
+  return {
+    at: at < 0 ? 1 : -1,
+    own: neighbour,
+    neighbour: own,
+    ownOff: neighbourOff,
+    neighbourOff: ownOff,
+    besideOwn: besideNeighbour,
+    besideNeighbour: besideOwn,
+  };
+}
+
 /** Null when the neighbour shows another picture. Both plans have to reach a frame far. */
 export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: OpenSlices): ForeseenPair | null {
   const ofOwn = foresee(own, at, plan, open),
@@ -64,7 +77,7 @@ export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: Op
 /** What is off where a frame shows nothing: no layer moves it. */
 function beside({ sharp, width, height }: BlurPlan, errors: Float32Array): Float32Array {
   const across = Math.ceil(width / BLOCK_PX),
-    out = new Float32Array(across * Math.ceil(height / BLOCK_PX));
+    out = sharedFloats(across * Math.ceil(height / BLOCK_PX));
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0, to = Math.floor(y / BLOCK_PX) * across; x < width; to++) {
       let error = 0;

@@ -1,6 +1,7 @@
 import { NODE_FLOATS, NODE_PX, type Box, type PathGrid } from '@ivrex/kernels/interface';
 import { BLOCK_PX, toBlocks } from '../model/frame-mix';
 import type { BlurPlan, PlannedLayer } from '../model/blur-plan';
+import { sharedFloats } from '../model/shared-floats';
 import { OWN, UNKNOWN } from '../occlusion/frame-look';
 import { tileTravel } from '../plan/tile-travel';
 
@@ -22,7 +23,7 @@ const PACE_PX = 0.25,
  */
 export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boolean): BlurPlan {
   const size = { width: Math.ceil(plan.width / BLOCK_PX), height: Math.ceil(plan.height / BLOCK_PX) };
-  const sharp = new Float32Array(size.width * size.height * 4);
+  const sharp = sharedFloats(size.width * size.height * 4);
   for (let y = 0, i = 0; y < plan.height; y++)
     for (let x = 0, to = Math.floor(y / BLOCK_PX) * size.width * 4; x < plan.width; to += 4) {
       let covered = 0,
@@ -68,7 +69,7 @@ function smallColours(
     width: Math.ceil((box.x0 + box.width) / BLOCK_PX) - x0,
     height: Math.ceil((box.y0 + box.height) / BLOCK_PX) - y0,
   };
-  const out = new Float32Array(colourBox.width * colourBox.height * 4);
+  const out = sharedFloats(colourBox.width * colourBox.height * 4);
   for (let y = 0, k = 0; y < box.height; y++) {
     const py = box.y0 + y,
       row = (Math.floor(py / BLOCK_PX) - y0) * colourBox.width;
@@ -112,7 +113,7 @@ function smallPath(path: PathGrid): PathGrid {
     across = Math.ceil((path.across - 1) / every) + 1,
     down = Math.ceil((path.down - 1) / every) + 1,
     node = path.orders * NODE_FLOATS,
-    nodes = new Float32Array(across * down * node);
+    nodes = sharedFloats(across * down * node);
   for (let y = 0, to = 0; y < down; y++)
     for (let x = 0; x < across; x++, to += node) {
       const from = (Math.min(path.down - 1, y * every) * path.across + Math.min(path.across - 1, x * every)) * node;

@@ -46,9 +46,13 @@ function zeroed(bytes: number): ArrayBufferLike {
 }
 
 /** The same values in shared memory: themselves when they are there already. */
-export function sharedCopy(values: Float32Array): Float32Array {
+export function sharedCopy<T extends Float32Array | Uint32Array | Uint8Array>(values: T): T {
   if (typeof SharedArrayBuffer === 'undefined' || isShared(values.buffer)) return values;
-  const out = sharedFloats(values.length);
+  const out = new (values.constructor as new (buffer: ArrayBufferLike, at: number, length: number) => T)(
+    zeroed(values.byteLength),
+    0,
+    values.length,
+  );
   out.set(values);
   return out;
 }
