@@ -12,11 +12,11 @@
 // Places are in display-window pixels; a pixel outside the nodes means that the layer can't get there.
 
 import { blockBytes, findWays, layRow, placeEven } from "./blocks";
-import { blocksByStretch, CELL, CHUNK, isSeenAt, SPAN_BYTES, spanTimes } from "./cells";
-import { AWAY, DARK, EVEN, firstFour, isOpen, STRETCHES } from "./exposure";
+import { blocksByStretch, CELL, CHUNK, SPAN_BYTES, spanTimes } from "./cells";
+import { AWAY, DARK, EVEN, firstFour, isOpen, openOf, STRETCHES } from "./exposure";
 import { blendPath } from "./nodes";
 import { BASIS_AT, followPath, LANES_AT, setKnots } from "./paths";
-import { sampleCubic, sampleLinear } from "./samples";
+import { FOUND, sampleFour } from "./samples";
 
 const RECORD: usize = 100;
 const BLOCK_PIXELS: i32 = CELL * CELL;
@@ -76,6 +76,120 @@ let fours: i32, arcs: i32, kindsAt: usize, placesAt: usize, openAt: usize, overs
 /** The pixels of the block that are in the box. */
 let fromX: i32, fromY: i32, toX: i32, toY: i32;
 
+/** Nothing in the block's pixels of the box. */
+function clearBox(to: usize, row: usize): void {
+  for (let y = fromY; y < toY; y++) clearFours(to + ((<usize>(y - fromY) * row) << 2), toX - fromX);
+}
+
+/**
+ * A block that one layer alone can show in: nothing lies in front of it, and slices are added up as they are sampled. The same numbers in the same order as
+ * `fillBlock` and `meanOf` have.
+ */
+function renderLone(record: usize, when: u32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize,
+  blockX: i32, blockY: i32, cubic: i32, to: usize, work: usize): void {
+  const kinds = openParts(ends, parts, shares, shareStride, row) ? findWays(record, blockX, blockY, when, openAt, times, slices, arcs, kindsAt, work) : 0;
+  if (kinds === 0) {
+    clearBox(to, row);
+    return;
+  }
+  const step = load<f32>(record, 84), nodesX = load<f32>(record, 24), nodesY = load<f32>(record, 28);
+  const endX = nodesX + step * <f32>(load<i32>(record, 32) - 1), endY = nodesY + step * <f32>(load<i32>(record, 36) - 1);
+  const counts = oversAt;
+  for (let y = fromY; y < toY; y++) {
+    const line = to + ((<usize>(y - fromY) * row) << 2);
+    if (!(<f32>y >= nodesY && <f32>y <= endY)) {
+      clearFours(line, toX - fromX);
+      continue;
+    }
+    if (kinds & <i32>EVEN) layRow(record, y - blockY, fours, kindsAt);
+    for (let x = fromX; x < toX; x++) {
+      const at = line + (<usize>(x - fromX) << 4);
+      if (!(<f32>x >= nodesX && <f32>x <= endX) || !countSlices(weights, ends, parts, shares + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2), shareStride, counts)) {
+        clearFours(at, 1);
+        continue;
+      }
+      if (kinds > <i32>EVEN) {
+        blendPath(record, <f32>x, <f32>y, work);
+        followPath(record, work, times, kindsAt, clearAt, fours, <f32>x, <f32>y, arcs, placesAt);
+      }
+      for (let i = 0; i < fours; i++) if (load<u8>(kindsAt + <usize>i) === EVEN && isOpen(clearAt, i)) placeEven(kindsAt, fours, i, <f32>x, <f32>y, <f32>(x - blockX), placesAt + (<usize>i << 5));
+      addSlices(record, counts, cubic);
+      let sum = v128.load(SUM);
+      if (cubic && v128.any_true(f32x4.lt(sum, f32x4.splat(0)))) {
+        addSlices(record, counts, 0);
+        sum = f32x4.max(sum, f32x4.min(v128.load(SUM), f32x4.splat(0)));
+      }
+      v128.store(at, sum);
+    }
+  }
+}
+
+/** What a pixel's slices add up to. */
+const SUM: usize = memory.data(16, 16);
+
+/** Adds up a lone layer's slices at a pixel's places, each as much as it counts, to `SUM`. */
+function addSlices(record: usize, counts: usize, cubic: i32): void {
+  const left = f32x4.splat(<f32>(load<i32>(record, 4) - 2)), right = f32x4.splat(<f32>(load<i32>(record, 4) + load<i32>(record, 12) + 1));
+  const top = f32x4.splat(<f32>(load<i32>(record, 8) - 2)), bottom = f32x4.splat(<f32>(load<i32>(record, 8) + load<i32>(record, 16) + 1));
+  let sum = f32x4.splat(0);
+  for (let i = 0; i < fours; i++) {
+    if (load<u8>(kindsAt + <usize>i) === AWAY || !isOpen(clearAt, i)) continue;
+    const at = placesAt + (<usize>i << 5), px = v128.load(at), py = v128.load(at, 16);
+    const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
+    const asked = i32x4.bitmask(v128.and(isIn, openOf(clearAt, i)));
+    if (asked === 0) continue;
+    for (let lanes = sampleFour(record, at, asked, cubic); lanes !== 0; lanes &= lanes - 1) {
+      const s = <usize>ctz(lanes);
+      sum = f32x4.add(sum, f32x4.mul(v128.load(FOUND + (s << 4)), v128.load32_splat(counts + (<usize>i << 4) + (s << 2))));
+    }
+  }
+  v128.store(SUM, sum);
+}
+
+/** Marks the fours that hold slices of a part that counts anywhere in the block. False when none does. */
+function openParts(ends: usize, parts: i32, shares: usize, shareStride: usize, row: usize): bool {
+  for (let i = 0; i < fours; i++) store<u8>(openAt + <usize>i, 0);
+  let any = false, s = 0;
+  for (let part = 0; part < parts; part++) {
+    const end = load<i32>(ends + (<usize>part << 2));
+    if (countsAnywhere(shares + <usize>part * shareStride, row)) {
+      any = true;
+      for (let i = s >> 2; i << 2 < end; i++) store<u8>(openAt + <usize>i, 1);
+    }
+    s = end;
+  }
+  return any;
+}
+
+function countsAnywhere(shares: usize, row: usize): bool {
+  for (let y = fromY; y < toY; y++)
+    for (let x = fromX; x < toX; x++) if (load<f32>(shares + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2)) !== 0) return true;
+  return false;
+}
+
+/** What each of a pixel's slices counts, and which are open (1, else 0) to `clearAt`. False when none is. */
+@inline
+function countSlices(weights: usize, ends: usize, parts: i32, shares: usize, shareStride: usize, counts: usize): bool {
+  clearFours(clearAt, fours);
+  let any = false, s = 0;
+  for (let part = 0; part < parts; part++) {
+    const share = load<f32>(shares + <usize>part * shareStride), end = load<i32>(ends + (<usize>part << 2));
+    if (share === 0) s = end;
+    else any = true;
+    for (; s < end; s++) {
+      store<f32>(clearAt + (<usize>s << 2), 1);
+      store<f32>(counts + (<usize>s << 2), load<f32>(weights + (<usize>s << 2)) * share);
+    }
+  }
+  return any;
+}
+
+/** So few bytes are sooner stored than asked to be filled. */
+@inline
+function clearFours(at: usize, count: i32): void {
+  for (let i = 0; i < count; i++) v128.store(at + (<usize>i << 4), i32x4.splat(0));
+}
+
 function renderBlock(list: usize, shown: i32, times: usize, weights: usize, slices: i32, ends: usize, parts: i32, shares: usize,
   x0: i32, y0: i32, width: i32, height: i32, blockX: i32, blockY: i32, arc: i32, cubic: i32, out: usize, work: usize): void {
   fours = (slices + 3) >> 2; arcs = arc;
@@ -84,8 +198,12 @@ function renderBlock(list: usize, shown: i32, times: usize, weights: usize, slic
   fromX = max<i32>(x0, blockX); fromY = max<i32>(y0, blockY); toX = min<i32>(x0 + width, blockX + CELL); toY = min<i32>(y0 + height, blockY + CELL);
   const first = shares + (<usize>((fromY - y0) * width + fromX - x0) << 2), to = out + (<usize>((fromY - y0) * width + fromX - x0) << 4);
   const stride = <usize>(width * height) << 2, row = <usize>width << 2;
+  if (shown === 1) {
+    renderLone(load<usize>(list), load<u32>(list, 4), times, weights, slices, ends, parts, first, stride, row, blockX, blockY, cubic, to, work);
+    return;
+  }
   if (!fillBlock(list, shown, times, slices, ends, parts, first, stride, row, -1, blockX, blockY, cubic, work)) {
-    for (let y = fromY; y < toY; y++) memory.fill(to + ((<usize>(y - fromY) * row) << 2), 0, <usize>(toX - fromX) << 4);
+    clearBox(to, row);
     return;
   }
   let below: u64 = 0;
@@ -145,7 +263,7 @@ function openBlock(ends: usize, parts: i32, shares: usize, shareStride: usize, r
       const pixel = (y - blockY) * CELL + x - blockX, share = shares + <usize>(y - fromY) * row + (<usize>(x - fromX) << 2);
       const clear = clearAt + <usize>pixel * (<usize>fours << 4);
       let open = 0, s = 0;
-      memory.fill(clear, 0, <usize>fours << 4);
+      clearFours(clear, fours);
       if ((mask >> <u64>pixel) & 1)
         for (let part = 0; part < parts; part++) {
           const end = load<i32>(ends + (<usize>part << 2));
@@ -153,7 +271,7 @@ function openBlock(ends: usize, parts: i32, shares: usize, shareStride: usize, r
           else open += end - s;
           for (; s < end; s++) store<f32>(clear + (<usize>s << 2), 1);
         }
-      if (open > 0) memory.fill(oversAt + <usize>pixel * (<usize>fours << 6), 0, <usize>fours << 6);
+      if (open > 0) clearFours(oversAt + <usize>pixel * (<usize>fours << 6), fours << 2);
       store<i32>(opensAt + (<usize>pixel << 2), open);
       all += open;
     }
@@ -200,10 +318,15 @@ function addLayer(record: usize, kinds: i32, times: usize, blockX: i32, blockY: 
         const px = v128.load(at), py = v128.load(at, 16);
         // Beyond the reach of the cubic filter, and for NaN, the layer is absent.
         const isIn = v128.and(v128.and(f32x4.gt(px, left), f32x4.gt(py, top)), v128.and(f32x4.lt(px, right), f32x4.lt(py, bottom)));
-        let lanes = i32x4.bitmask(v128.and(isIn, f32x4.ge(v128.load(clear + (<usize>i << 4)), dark)));
-        for (; lanes !== 0; lanes &= lanes - 1) {
-          const s = <usize>ctz(lanes);
-          full += addSample(record, load<f32>(at + (s << 2)), load<f32>(at + (s << 2), 16), cubic, overs + ((<usize>i << 6) + (s << 4)), clear + ((<usize>i << 4) + (s << 2)));
+        const asked = i32x4.bitmask(v128.and(isIn, f32x4.ge(v128.load(clear + (<usize>i << 4)), dark)));
+        if (asked === 0) continue;
+        for (let lanes = sampleFour(record, at, asked, cubic); lanes !== 0; lanes &= lanes - 1) {
+          const s = <usize>ctz(lanes), over = overs + ((<usize>i << 6) + (s << 4)), light = clear + ((<usize>i << 4) + (s << 2));
+          const sum = f32x4.add(v128.load(over), f32x4.mul(v128.load(FOUND + (s << 4)), v128.load32_splat(light)));
+          v128.store(over, sum);
+          const left = max<f32>(1 - f32x4.extract_lane(sum, 3), 0);
+          store<f32>(light, left);
+          if (left < DARK) full++;
         }
       }
       store<i32>(opensAt + (pixel << 2), load<i32>(opensAt + (pixel << 2)) - full);
@@ -211,24 +334,4 @@ function addLayer(record: usize, kinds: i32, times: usize, blockX: i32, blockY: 
     }
   }
   return filled;
-}
-
-/** A layer's colour at one place behind what is in a slice already. Returns 1 when that fills it. */
-@inline
-function addSample(record: usize, fx: f32, fy: f32, cubic: i32, over: usize, clear: usize): i32 {
-  const colour = load<usize>(record, 0), lights = load<usize>(record, 44), w = load<i32>(record, 12), h = load<i32>(record, 16);
-  // Places stay the picture's own until they are whole numbers: a layer cut elsewhere gives the same bits.
-  const flX = floor(fx), flY = floor(fy), ix = <i32>flX - load<i32>(record, 4), iy = <i32>flY - load<i32>(record, 8);
-  const near = load<usize>(record, 92);
-  if (near && !isSeenAt(record, near, ix, iy)) return 0;
-  let c = cubic ? sampleCubic(colour, w, h, ix, iy, fx - flX, fy - flY) : sampleLinear(colour, w, h, ix, iy, fx - flX, fy - flY);
-  if (lights) {
-    const lx = ix - load<i32>(record, 48), ly = iy - load<i32>(record, 52), lw = load<i32>(record, 56), lh = load<i32>(record, 60);
-    if (lx >= -1 && ly >= -1 && lx < lw && ly < lh) c = f32x4.add(c, sampleLinear(lights, lw, lh, lx, ly, fx - flX, fy - flY));
-  }
-  const sum = f32x4.add(v128.load(over), f32x4.mul(c, f32x4.splat(load<f32>(clear))));
-  v128.store(over, sum);
-  const left = max<f32>(1 - f32x4.extract_lane(sum, 3), 0);
-  store<f32>(clear, left);
-  return left < DARK ? 1 : 0;
 }

@@ -3,9 +3,10 @@
 // over what is behind. One thread. FIRST COUNT IN-PREFIX OUT-PREFIX: prints the CPU seconds of reading, gathering and writing.
 #include <OpenEXR/ImfChannelList.h>
 #include <OpenEXR/ImfFrameBuffer.h>
+#include <OpenEXR/ImfHeader.h>
 #include <OpenEXR/ImfInputFile.h>
 #include <OpenEXR/ImfOutputFile.h>
-#include <OpenEXR/half.h>
+#include <Imath/half.h>
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
