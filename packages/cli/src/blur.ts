@@ -12,13 +12,16 @@ import {
   type ShutterPlan,
 } from '@ivrex/core';
 import { explainIssue, shutterPlanSchema } from '@ivrex/contract';
-import { frameFile, parsePattern, type BlurFrame } from '@ivrex/media';
+import { frameFile, parsePattern, type BlurFrame, type BlurredFrame } from '@ivrex/media';
 import { openBlurInputs, withBlurInputs, withLights, type BlurInputOptions, type BlurInputs, type LightOptions } from './blur-inputs';
 import { UsageError } from './cli-error';
 import { parseCount, parseFrameRange, parseNumber, type FrameRange } from './frame-range';
 import { abortOn, type CliHost } from './host';
 import { framesToRender, loadShutter } from './inputs';
-import { answer, progress, warn } from './output';
+import { answer, warn } from './output';
+import { overFrames } from './over-frames';
+
+const FRAMES_UNDER_WAY = 2;
 
 interface BlurOptions extends BlurInputOptions, LightOptions {
   readonly out: string;
@@ -104,48 +107,61 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
   const pool = host.openPool(options.threads);
   const stop = abortOn('SIGINT');
-  const failed: { frame: number | null; message: string }[] = [],
-    warnings: string[] = [];
+  const blurOne = async (frame: number | null): Promise<BlurredFrame> => {
+    const blurOf = ({ sourcesAt, besideAt }: Pick<BlurInputs, 'sourcesAt' | 'besideAt'>): BlurFrame => ({
+      sources: sourcesAt(frame),
+      ...besideAt(frame),
+      bothFrames: options.bothFrames,
+      path: options.path,
+      hidden: options.hidden,
+      limits: shutter,
+      settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
+    });
+    const lit = lights.map((light) => ({ name: light.name, opacity: 1, frame: blurOf(light) }));
+    const blurred = await pool.blur({ ...blurOf(surface), lights: lit }, stop.signal);
+    await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
+    return blurred;
+  };
+  const warnings: string[] = [];
   let done = 0,
+    failed = 0,
     mostSlices = 0,
     report = {};
+  // By frame, as frames may be done out of turn.
+  const said: string[][] = frames.map(() => []);
+  let fatal: { error: unknown } | null = null;
   try {
-    for (const frame of frames) {
+    // Two frames are under way: while one is written, or waits for its neighbour's plan, the other keeps the threads busy. Each comes to its end: a
+    // thread that is stopped in the middle would leave half a file.
+    await overFrames('blur', [...frames.entries()], Math.min(FRAMES_UNDER_WAY, options.threads), async ([n, frame]) => {
+      if (fatal !== null) return;
       try {
-        const blurOf = ({ sourcesAt, besideAt }: Pick<BlurInputs, 'sourcesAt' | 'besideAt'>): BlurFrame => ({
-          sources: sourcesAt(frame),
-          ...besideAt(frame),
-          bothFrames: options.bothFrames,
-          path: options.path,
-          hidden: options.hidden,
-          limits: shutter,
-          settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
-        });
-        const lit = lights.map((light) => ({ name: light.name, opacity: 1, frame: blurOf(light) }));
-        const blurred = await pool.blur({ ...blurOf(surface), lights: lit }, stop.signal);
-        await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
+        const blurred = await blurOne(frame);
         mostSlices = Math.max(mostSlices, blurred.mostSlices);
-        report = blurred.report;
-        for (const text of [...blurred.prepared.warnings, ...blurred.report.warnings, ...blurred.report.notes])
-          if (!warnings.includes(text)) warnings.push(text);
+        if (n === frames.length - 1 || done === 0) report = blurred.report;
+        said[n].push(...blurred.prepared.warnings, ...blurred.report.warnings, ...blurred.report.notes);
         done++;
       } catch (error) {
         // One bad frame must not cost the others; it is named, and the exit code says so.
-        if (!(error instanceof IvrexError) || error.code === 'cancelled' || frames.length === 1) throw error;
-        failed.push({ frame, message: `${error.file ?? options.beauty}: ${error.message}` });
+        if (!(error instanceof IvrexError) || error.code === 'cancelled' || frames.length === 1) {
+          fatal ??= { error };
+          return;
+        }
+        failed++;
         process.stderr.write(`ivrex: ${error.file ?? options.beauty}: ${error.message}\n`);
       }
-      progress(`blur: ${done + failed.length} of ${frames.length} frames`, done + failed.length === frames.length);
-    }
+    });
+    if (fatal !== null) throw (fatal as { error: unknown }).error;
   } finally {
     stop.release();
     await pool.close();
   }
+  for (const text of said.flat()) if (!warnings.includes(text)) warnings.push(text);
   for (const text of warnings) warn(text);
-  if (failed.length > 0)
+  if (failed > 0)
     throw new IvrexError(
       'damaged',
-      `${failed.length} of ${frames.length} frames could not be blurred (named above); the others are written`,
+      `${failed} of ${frames.length} frames could not be blurred (named above); the others are written`,
       options.beauty,
     );
   answer(

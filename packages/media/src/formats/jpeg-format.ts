@@ -1,9 +1,10 @@
 import { IvrexError } from '@ivrex/core';
-import sharp, { type Metadata } from 'sharp';
+import type { Metadata } from 'sharp';
 import type { ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF, readTail } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';
 import { reason } from './png-format';
+import { loadSharp } from '../host/load-sharp';
 
 /** A progressive file of one colour shrinks far. */
 const MOST_RATIO = 20000;
@@ -11,7 +12,7 @@ const MOST_RATIO = 20000;
 async function headerOf(file: string): Promise<ImageHeader> {
   let facts: Metadata;
   try {
-    facts = await sharp(file).metadata();
+    facts = await (await loadSharp())(file).metadata();
   } catch (error) {
     throw new IvrexError('damaged', `the JPEG header cannot be read (${reason(error)})`);
   }
@@ -49,7 +50,9 @@ export const jpegFormat: ImageFormat = {
     const samples = header.parts[0].channels.length;
     let data: Uint8Array;
     try {
-      data = await sharp(file, { ignoreIcc: true, failOn: 'truncated' })
+      data = await (
+        await loadSharp()
+      )(file, { ignoreIcc: true, failOn: 'truncated' })
         .toColourspace(samples === 1 ? 'b-w' : 'srgb')
         .raw()
         .toBuffer();

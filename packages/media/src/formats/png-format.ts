@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { IvrexError } from '@ivrex/core';
 import { decode as decodePng } from 'fast-png';
-import sharp from 'sharp';
+import { loadSharp } from '../host/load-sharp';
 import type { ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF, readStart, readTail } from './file-parts';
 import { pick, plainHeader, plainImage } from './plain-image';
@@ -64,7 +64,13 @@ export const pngFormat: ImageFormat = {
         data = decoded.data instanceof Uint16Array ? decoded.data : Uint8Array.from(decoded.data);
       } else {
         const channels = samples === 1 ? 'b-w' : 'srgb';
-        data = await sharp(file, { ignoreIcc: true, failOn: 'truncated' }).removeAlpha().toColourspace(channels).raw().toBuffer();
+        data = await (
+          await loadSharp()
+        )(file, { ignoreIcc: true, failOn: 'truncated' })
+          .removeAlpha()
+          .toColourspace(channels)
+          .raw()
+          .toBuffer();
       }
     } catch (error) {
       throw new IvrexError('damaged', `the PNG cannot be unpacked (${reason(error)}); copy or render this frame again`);

@@ -1,13 +1,11 @@
 import { stat } from 'node:fs/promises';
 import { IvrexError, type SampleType } from '@ivrex/core';
-import { fromFile, type GeoTIFFImage } from 'geotiff';
+import type { GeoTIFFImage } from 'geotiff';
 import type { AlphaSaid, ImageFormat, ImageHeader } from './image-format';
 import { checkSize, CUT_OFF } from './file-parts';
 import { plainHeader, plainImage, type StoredSamples } from './plain-image';
 import { reason } from './png-format';
-import { useBoundedLzw } from './tiff-lzw';
-
-useBoundedLzw();
+import { loadTiffLibrary } from './tiff-lzw';
 
 /** zlib and LZW can't shrink more than this. */
 const MOST_RATIO = 1500,
@@ -43,6 +41,7 @@ function typeOf(bits: number, format: number): SampleType {
 
 /** Runs with the first picture of the file, closed afterwards. What the library throws becomes a sentence. */
 async function withTiff<T>(file: string, work: (image: GeoTIFFImage) => Promise<T>): Promise<T> {
+  const { fromFile } = await loadTiffLibrary();
   const tiff = await fromFile(file).catch((error: unknown) => {
     throw new IvrexError('damaged', `the TIFF header cannot be read (${reason(error)})`);
   });

@@ -1,4 +1,4 @@
-import { addDecoder, BaseDecoder } from 'geotiff';
+import type * as GeoTiff from 'geotiff';
 
 const CLEAR = 256,
   END = 257,
@@ -79,13 +79,18 @@ export function undoLzw(packed: Uint8Array): Uint8Array {
   return out.subarray(0, filled);
 }
 
-class BoundedLzw extends BaseDecoder {
-  override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {
-    return undoLzw(new Uint8Array(buffer)).slice().buffer;
-  }
-}
+let library: Promise<typeof GeoTiff> | null = null;
 
-/** Takes the place of the library's decoder. */
-export function useBoundedLzw(): void {
-  addDecoder(5, () => Promise.resolve(BoundedLzw));
+/** The library that reads TIFF, with this in the place of its own decoder. It is loaded when a file needs it: what takes 0.1 s is not for those of another kind. */
+export function loadTiffLibrary(): Promise<typeof GeoTiff> {
+  library ??= import('geotiff').then((found) => {
+    class BoundedLzw extends found.BaseDecoder {
+      override decodeBlock(buffer: ArrayBufferLike): ArrayBufferLike {
+        return undoLzw(new Uint8Array(buffer)).slice().buffer;
+      }
+    }
+    found.addDecoder(5, () => Promise.resolve(BoundedLzw));
+    return found;
+  });
+  return library;
 }

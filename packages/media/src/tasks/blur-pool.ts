@@ -15,7 +15,7 @@ import {
   type MixedPlan,
   type Window,
 } from '@ivrex/core';
-import { Piscina } from 'piscina';
+import type { Piscina } from 'piscina';
 import { heldSharedOf } from '../host/collect';
 import { filesRead, stampOf } from '../files/files-read';
 import { usableEncoding } from '../frames/depth-pass';
@@ -77,7 +77,7 @@ const WRITES: ReadonlySet<Task['kind']> = new Set<Task['kind']>(['saveFrame', 'r
 
 /** Worker threads that blur frames. One frame is cut into bands over all threads; several frames may be under way. */
 export class BlurPool {
-  private readonly pool: Piscina;
+  private readonly pool: Promise<Piscina>;
   private readonly frames = new Kept<LoadedFrame>(KEPT_FRAMES);
   private readonly plans = new Kept<Prepared>(KEPT_PLANS);
   private readonly pairs = new Kept<ForeseenPair | null>(KEPT_PAIRS);
@@ -88,13 +88,16 @@ export class BlurPool {
 
   constructor(options: PoolOptions) {
     this.threads = options.threads;
-    this.pool = new Piscina({
-      filename: options.workerFile,
-      minThreads: 1,
-      maxThreads: options.threads,
-      workerData: { kernelsWasm: options.kernelsWasm, cacheFolder: options.cacheFolder, limits: options.limits },
-      idleTimeout: 30000,
-    });
+    this.pool = import('piscina').then(
+      ({ Piscina: Pool }) =>
+        new Pool({
+          filename: options.workerFile,
+          minThreads: 1,
+          maxThreads: options.threads,
+          workerData: { kernelsWasm: options.kernelsWasm, cacheFolder: options.cacheFolder, limits: options.limits },
+          idleTimeout: 30000,
+        }),
+    );
   }
 
   /** Does a task in a thread. What only computes is dropped as soon as the signal says so. @throws IvrexError cancelled, and what the task throws */
@@ -102,7 +105,8 @@ export class BlurPool {
     if (signal?.aborted) throw new IvrexError('cancelled', 'it was cancelled');
     let outcome: Outcome<TaskResults[K]>;
     try {
-      const answer = (await this.pool.run(task, WRITES.has(task.kind) ? {} : { signal })) as TimedOutcome;
+      const pool = await this.pool,
+        answer = (await pool.run(task, WRITES.has(task.kind) ? {} : { signal })) as TimedOutcome;
       outcome = answer.outcome as Outcome<TaskResults[K]>;
       this.spent.set(task.kind, (this.spent.get(task.kind) ?? 0) + answer.seconds);
     } catch (error) {
@@ -305,7 +309,7 @@ export class BlurPool {
 
   async close(): Promise<void> {
     clearTimeout(this.idle);
-    await this.pool.destroy();
+    await (await this.pool).destroy();
   }
 }
 

@@ -1,7 +1,7 @@
-import encode from 'sharp';
 import { compareWithin, viewColours, type DisplayTransform, type PlacedComparison } from '@ivrex/core';
 import type { PictureFile } from '../frames/pass-files';
 import { loadReference } from './match-task';
+import { loadSharp } from '../host/load-sharp';
 import type { NodeHost } from '../host/node-host';
 
 /** One blurred frame of a shot report. */
@@ -61,6 +61,7 @@ function differenceOf(a: Float32Array, b: Float32Array): Float32Array {
 /** 8 bits, made smaller when it is wide. */
 async function pngOf(rgb: Float32Array, width: number, height: number): Promise<Uint8Array> {
   const data = Uint8Array.from(rgb, (v) => Math.round(255 * Math.min(1, Math.max(0, v || 0))));
-  const image = encode(data, { raw: { width, height, channels: 3 } });
+  const encode = await loadSharp(),
+    image = encode(data, { raw: { width, height, channels: 3 } });
   return (width > MOST_WIDTH ? image.resize(MOST_WIDTH) : image).png({ compressionLevel: 9 }).toBuffer();
 }

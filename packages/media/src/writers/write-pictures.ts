@@ -1,6 +1,6 @@
 import { encode as encodePng } from 'fast-png';
-import sharp from 'sharp';
 import { writeFileAtomic } from '../files/atomic-write';
+import { loadSharp } from '../host/load-sharp';
 
 /** Pictures in formats other than OpenEXR. Values are 0 to 1, interleaved, and are rounded to the nearest step; beyond that they are clipped. */
 export interface PictureSize {
@@ -29,11 +29,13 @@ export async function savePng8(file: string, values: Float32Array, size: Picture
 export async function saveTiff8(file: string, values: Float32Array, size: PictureSize): Promise<void> {
   const data = steps(values, new Uint8Array(values.length), 255);
   const space = size.channels === 1 ? 'b-w' : 'srgb';
+  const sharp = await loadSharp();
   await writeFileAtomic(file, await sharp(data, { raw: size }).toColourspace(space).tiff({ compression: 'lzw' }).toBuffer());
 }
 
 /** Full colour resolution, quality 92. */
 export async function saveJpeg(file: string, values: Float32Array, size: PictureSize): Promise<void> {
   const data = steps(values, new Uint8Array(values.length), 255);
+  const sharp = await loadSharp();
   await writeFileAtomic(file, await sharp(data, { raw: size }).jpeg({ quality: 92, chromaSubsampling: '4:4:4' }).toBuffer());
 }
