@@ -22,8 +22,8 @@ export * from './shutter/exposure-shape';
 export * from './shutter/shutter-plan';
 export { describeShutter } from './shutter/describe-shutter';
 export * from './blur/model/blur-plan';
-export type { BlurFramePasses, BlurInput, BlurSteps } from './blur/model/blur-input';
-export { prepareBlur, type PrepareStage } from './blur/plan/prepare';
+export type { BlurFramePasses, BlurInput, BlurSteps, KnownFrame } from './blur/model/blur-input';
+export { knowFrame, prepareBlur, type PrepareStage } from './blur/plan/prepare';
 export { reduceColours, reducedSize, reducePasses } from './blur/plan/reduce-passes';
 export { giveBack, reuseMemory, sharedCopy, sharedFloats, sharedMemoryOf } from './blur/model/shared-floats';
 export {

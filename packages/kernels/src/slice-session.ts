@@ -77,11 +77,12 @@ export function openSlices(wasm: WasmExports, heap: WasmHeap, layers: readonly S
           heap.allocate(wasm.boxWorkBytes(times.length, shown.length)),
         );
         const made = heap.floats(outAt, pixels * 4);
+        const length = box.width * 4;
         for (let row = 0; row < box.height; row++) {
-          const line = made.subarray(row * box.width * 4, (row + 1) * box.width * 4),
-            at = outOffset + row * outStride;
-          if (parts) for (let i = 0; i < line.length; i++) out[at + i] += line[i];
-          else out.set(line, at);
+          const from = row * length,
+            to = outOffset + row * outStride;
+          if (parts) for (let i = 0; i < length; i++) out[to + i] += made[from + i];
+          else out.set(made.subarray(from, from + length), to);
         }
       });
     },

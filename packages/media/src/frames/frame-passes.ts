@@ -2,6 +2,7 @@ import {
   depthChannelNames,
   IvrexError,
   idNames,
+  knowFrame,
   objectIds,
   orNull,
   resizeNearest,
@@ -61,12 +62,7 @@ export async function loadFrame(files: FrameFiles, terms: FrameTerms, host: Node
   const motion = await loadDecodedMotion(files.motion, terms, beauty, reader, warnings),
     depth = isMeasured(files.depth) ? await loadDepth(files.depth, files.depth.encoding, beauty, reader, warnings) : null,
     ids = files.ids === null ? null : await loadIds(files.ids, beauty, reader, warnings);
-  return {
-    width,
-    height,
-    displayWindow,
-    attributes,
-    warnings,
+  const passes: BlurFramePasses = {
     rgba: sharedCopy(beauty.rgba),
     motion: {
       ...motion,
@@ -76,6 +72,16 @@ export async function loadFrame(files: FrameFiles, terms: FrameTerms, host: Node
     },
     depth: depth && sharedCopy(depth),
     ids: ids && sharedCopy(ids),
+  };
+  const known = knowFrame(passes);
+  return {
+    width,
+    height,
+    displayWindow,
+    attributes,
+    warnings,
+    ...passes,
+    known: { ...known, rgba: sharedCopy(known.rgba), depth: known.depth && sharedCopy(known.depth), trusted: sharedCopy(known.trusted) },
   };
 }
 

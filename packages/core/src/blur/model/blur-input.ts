@@ -10,6 +10,21 @@ export interface BlurFramePasses {
   readonly depth: Float32Array | null;
   /** 0 means no object. The same number is the same object in every frame. */
   readonly ids: Float32Array | Uint32Array | null;
+  /** What `knowFrame` worked out of these passes. */
+  readonly known?: KnownFrame;
+}
+
+/** What a plan works out of each frame by itself: of a frame that several plans look at it is worked out once. */
+export interface KnownFrame {
+  /** Colours that are numbers, with a coverage in 0 to 1. */
+  readonly rgba: Float32Array;
+  /** Every pixel has one. */
+  readonly depth: Float32Array | null;
+  /** Pixels whose colour was no number, and whose alpha was beyond 0 or 1. */
+  readonly broken: number;
+  readonly covered: number;
+  /** By pixel: 1 where the data passes say something about it. */
+  readonly trusted: Uint8Array;
 }
 
 /** Steps of the blur that can be left out, to see what each is worth. All are on when nothing is said. */

@@ -11,7 +11,7 @@ export function studyPaths({ input, surfaces, trusted }: FoundSurfaces, model: P
   for (let i = 0; i < keys.length; i++) if (trusted[i] === 0) keys[i] = -1;
   const neighbour = (passes: BlurFramePasses | null | undefined): NeighbourField | null => {
     if (!steps.chain || !passes || !passes.motion.twoSided || !motion.twoSided) return null;
-    const known = trustedPixels(passes),
+    const known = passes.known?.trusted ?? trustedPixels(passes),
       ids = input.ids === null ? null : passes.ids,
       hasIds = ids !== null;
     const thereKeys = new Float64Array(known.length);

@@ -1,6 +1,6 @@
 import { IvrexError } from '../../errors';
 import { separateLayers } from '../edges/separate-layers';
-import type { BlurFramePasses, BlurInput, BlurSteps } from '../model/blur-input';
+import type { BlurFramePasses, BlurInput, BlurSteps, KnownFrame } from '../model/blur-input';
 import type { BlurPlan } from '../model/blur-plan';
 import { reuseMemory } from '../model/shared-floats';
 import { completeDepth } from '../../depth/complete-depth';
@@ -8,6 +8,7 @@ import { pictureLayers } from '../occlusion/picture-layers';
 import { completeMotion } from '../paths/complete-motion';
 import { studyPaths } from '../paths/study-paths';
 import { findSurfaces } from '../surfaces/find-surfaces';
+import { trustedPixels } from '../surfaces/trusted-pixels';
 import { planLayers } from './plan-layers';
 
 /** What infinite light is taken for: the largest number that a half holds. */
@@ -64,32 +65,47 @@ function assertSizes({ width, height, rgba, motion, depth, ids, previous, next, 
 
 /** Everything that later stages take for granted, of the frame and of its neighbours: colours are numbers, every pixel has a depth, and the way back. */
 function cleanInput(given: BlurInput, warnings: string[]): BlurInput {
-  const clean = <T extends BlurFramePasses>(frame: T, name: string): T => ({
-    ...frame,
-    rgba: usableColours(frame.rgba, name, warnings),
-    depth: given.isLight ? null : frame.depth && completeDepth(frame.depth, given.width, frame),
-  });
+  const clean = <T extends BlurFramePasses>(frame: T, name: string): T => {
+    const { known } = frame,
+      colours = known ?? usableColours(frame.rgba);
+    sayUnusable(colours, name, warnings);
+    const { rgba } = colours;
+    // What is trusted was told with the depth.
+    if (given.isLight) return { ...frame, rgba, depth: null, known: undefined };
+    return { ...frame, rgba, depth: known === undefined ? frame.depth && completeDepth(frame.depth, given.width, frame) : known.depth };
+  };
   const now = clean(given, 'This frame'),
     previous = given.previous ? clean(given.previous, 'The frame before') : null;
+  const motion = completeMotion(now, previous),
+    background = given.background ? usableColours(given.background) : null;
+  if (background !== null) sayUnusable(background, 'The clean background', warnings);
   return {
     ...now,
-    motion: completeMotion(now, previous),
+    motion,
+    known: motion === now.motion ? now.known : undefined,
     previous: previous && withIdsOf(now, previous),
     next: given.next ? withIdsOf(now, clean(given.next, 'The frame after')) : null,
-    background: given.background ? usableColours(given.background, 'The clean background', warnings) : null,
+    background: background && background.rgba,
   };
+}
+
+/** What every plan that looks at a frame's passes would work out. */
+export function knowFrame(frame: BlurFramePasses): KnownFrame {
+  const colours = usableColours(frame.rgba),
+    depth = frame.depth && completeDepth(frame.depth, frame.motion.width, frame);
+  return { ...colours, depth, trusted: trustedPixels({ ...frame, rgba: colours.rgba, depth }) };
 }
 
 /** Without ids of its own a frame has nothing that a neighbour's could be held against. */
 function withIdsOf(now: BlurFramePasses, neighbour: BlurFramePasses): BlurFramePasses {
-  return now.ids === null && neighbour.ids !== null ? { ...neighbour, ids: null } : neighbour;
+  return now.ids === null && neighbour.ids !== null ? { ...neighbour, ids: null, known: undefined } : neighbour;
 }
 
 /**
  * Values that are not numbers would spread over whole streaks: they count as nothing. Coverage lies in 0 to 1, so that what is above can only be the
- * filter's. Both are counted and said. The same array when all is well.
+ * filter's. Both are counted. The same array when all is well.
  */
-function usableColours(rgba: Float32Array, name: string, warnings: string[]): Float32Array {
+function usableColours(rgba: Float32Array): { readonly rgba: Float32Array; readonly broken: number; readonly covered: number } {
   // NaN and Infinity minus themselves are NaN; everything else is 0.
   let sum = 0,
     least = 0,
@@ -99,7 +115,7 @@ function usableColours(rgba: Float32Array, name: string, warnings: string[]): Fl
     if (rgba[i] < least) least = rgba[i];
     if (rgba[i] > most) most = rgba[i];
   }
-  if (sum === 0 && least === 0 && most === 1) return rgba;
+  if (sum === 0 && least === 0 && most === 1) return { rgba, broken: 0, covered: 0 };
   const out = Float32Array.from(rgba);
   let broken = 0,
     covered = 0;
@@ -114,11 +130,14 @@ function usableColours(rgba: Float32Array, name: string, warnings: string[]): Fl
     else if (Math.abs(rgba[i + 3] - 0.5) > 0.5 + ROUNDING) covered++;
     out[i + 3] = Math.min(1, Math.max(0, out[i + 3]));
   }
+  return { rgba: out, broken, covered };
+}
+
+function sayUnusable({ broken, covered }: Pick<KnownFrame, 'broken' | 'covered'>, name: string, warnings: string[]): void {
   const pixels = (n: number) => (n === 1 ? '1 pixel' : `${n} pixels`);
   if (broken > 0)
     warnings.push(
       `${name} has ${pixels(broken)} that are not numbers (NaN or infinite): NaN counts as black, infinity as ${LARGEST_HALF}.`,
     );
   if (covered > 0) warnings.push(`${name} has ${pixels(covered)} with an alpha below 0 or above 1: it counts as 0 or 1.`);
-  return out;
 }

@@ -88,22 +88,29 @@ function sharesOfBox({ width, height }: Size, { parts, shares }: FrameMix, box: 
   const across = Math.ceil(width / BLOCK_PX),
     down = Math.ceil(height / BLOCK_PX),
     pixels = box.width * box.height;
-  const out = new Float32Array(parts.length * pixels);
+  const out = new Float32Array(parts.length * pixels),
+    lefts = new Int32Array(box.width),
+    fus = new Float64Array(box.width);
+  for (let x = 0; x < box.width; x++) {
+    const u = Math.min(across - 1, Math.max(0, toBlocks(box.x0 + x)));
+    lefts[x] = Math.floor(u);
+    fus[x] = u - lefts[x];
+  }
   let any = 0;
-  for (let y = 0; y < box.height; y++) {
-    const v = Math.min(down - 1, Math.max(0, toBlocks(box.y0 + y))),
-      top = Math.floor(v),
-      fv = v - top,
-      bottom = Math.min(down - 1, top + 1);
-    for (let x = 0; x < box.width; x++) {
-      const u = Math.min(across - 1, Math.max(0, toBlocks(box.x0 + x))),
-        left = Math.floor(u),
-        fu = u - left,
-        right = Math.min(across - 1, left + 1);
-      for (let part = 0, k = y * box.width + x, first = 0; part < parts.length; part++, k += pixels, first += across * down) {
-        if (parts[part].neighbour === 0) continue;
-        const above = shares[first + top * across + left] * (1 - fu) + shares[first + top * across + right] * fu,
-          below = shares[first + bottom * across + left] * (1 - fu) + shares[first + bottom * across + right] * fu;
+  for (let part = 0; part < parts.length; part++) {
+    if (parts[part].neighbour === 0) continue;
+    for (let y = 0, k = part * pixels; y < box.height; y++) {
+      const v = Math.min(down - 1, Math.max(0, toBlocks(box.y0 + y))),
+        top = Math.floor(v),
+        fv = v - top,
+        upper = (part * down + top) * across,
+        lower = (part * down + Math.min(down - 1, top + 1)) * across;
+      for (let x = 0; x < box.width; x++, k++) {
+        const left = lefts[x],
+          fu = fus[x],
+          right = Math.min(across - 1, left + 1);
+        const above = shares[upper + left] * (1 - fu) + shares[upper + right] * fu,
+          below = shares[lower + left] * (1 - fu) + shares[lower + right] * fu;
         out[k] = above * (1 - fv) + below * fv;
         any += out[k];
       }
@@ -126,19 +133,28 @@ function addCounted(
   out: Float32Array,
   at: number,
 ): number {
-  const pixels = box.width * box.height;
-  const counted = parts.flatMap((part, n) => {
-    if (source.at !== 0 && part.neighbour !== source.at) return [];
+  const pixels = box.width * box.height,
+    counted: CountedPart[] = [];
+  parts.forEach((part, n) => {
+    if (source.at !== 0 && part.neighbour !== source.at) return;
     const those = shares.subarray(n * pixels, (n + 1) * pixels),
-      of = source.at === 0 ? those.map((share) => 1 - share) : those;
-    return of.some((share) => share !== 0) ? [{ ...part, shares: of }] : [];
+      of = source.at === 0 ? restOf(those) : those,
+      most = mostOf(of);
+    if (most > 0) counted.push({ ...part, shares: of, most });
   });
   return counted.length > 0 ? addSource(source, session, settings, box, counted, out, at) : 0;
 }
 
+function restOf(shares: Float32Array): Float32Array {
+  const out = new Float32Array(shares.length);
+  for (let i = 0; i < out.length; i++) out[i] = 1 - shares[i];
+  return out;
+}
+
 interface CountedPart extends MixPart {
-  /** By pixel of the box. */
+  /** By pixel of the box, and the largest of them. */
   readonly shares: Float32Array;
+  readonly most: number;
 }
 
 function addSource(
@@ -162,8 +178,8 @@ function addSource(
     return 0;
   }
   const slices = sliceCount(travelPx, settings),
-    counts = parts.map(({ from, to, shares }) =>
-      Math.max(1, Math.ceil(slices * ((to - from) / (last - first)) * Math.min(1, SEEN_LITTLE * Math.sqrt(mostOf(shares))) - 1e-6)),
+    counts = parts.map(({ from, to, most }) =>
+      Math.max(1, Math.ceil(slices * ((to - from) / (last - first)) * Math.min(1, SEEN_LITTLE * Math.sqrt(most)) - 1e-6)),
     ),
     total = counts.reduce((sum, count) => sum + count, 0);
   const times = new Float32Array(total),

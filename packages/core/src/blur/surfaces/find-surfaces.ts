@@ -19,7 +19,7 @@ export interface FoundSurfaces {
 }
 
 export function findSurfaces(input: BlurInput): FoundSurfaces {
-  const trusted = trustedPixels(input),
+  const trusted = input.known?.trusted ?? trustedPixels(input),
     surfaces = surfacesOf(input, trusted);
   return {
     input,

@@ -59,8 +59,10 @@ function isSlope(depth: Float32Array, a: number, b: number): boolean {
 function vectorAgrees(v: Float32Array, jumpPx: number, a: number, b: number): boolean {
   const dx = v[a * 2] - v[b * 2],
     dy = v[a * 2 + 1] - v[b * 2 + 1],
-    limit = 1 + 0.15 * Math.max(Math.abs(v[a * 2]), Math.abs(v[a * 2 + 1]), Math.abs(v[b * 2]), Math.abs(v[b * 2 + 1])),
     square = dx * dx + dy * dy;
+  // Nearly all: no limit is below a pixel.
+  if (square <= 1) return true;
+  const limit = 1 + 0.15 * Math.max(Math.abs(v[a * 2]), Math.abs(v[a * 2 + 1]), Math.abs(v[b * 2]), Math.abs(v[b * 2 + 1]));
   if (square > limit * limit) return false;
   if (square <= jumpPx * jumpPx) return true;
   // A wheel that turns fast has as large a step on one side at least, an arm before its own body on neither.
