@@ -5,7 +5,7 @@ import { existsSync, mkdirSync } from 'node:fs';
 import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { buildCli } from './steps/build-steps.mjs';
-import { frameFiles, timeFrames } from './steps/frame-runs.mjs';
+import { frameFiles, timeFrames, writeSpeed } from './steps/frame-runs.mjs';
 import { Failure, main, root, run } from './steps/run.mjs';
 
 const say = (what) => process.stdout.write(`${what}\n`);
@@ -47,18 +47,23 @@ main(async () => {
   await buildCli(say);
   const other = await otherRevision(positionals[0]),
     folder = await frameFiles(width, height, frames),
-    seen = { first: [], next: [], wall: [] };
+    seen = { first: [], next: [], wall: [] },
+    told = [];
   for (let round = 0; round < rounds; round++) {
     const theirs = await timeFrames(other.home, folder, frames, threads),
       ours = await timeFrames(root, folder, frames, threads);
     seen.first.push(ours.first / theirs.first);
     seen.next.push(ours.next / theirs.next);
     seen.wall.push(ours.all.wall / theirs.all.wall);
-    say(
+    told.push(
       `round ${round + 1}: first frame ${theirs.first.toFixed(2)} s there, ${ours.first.toFixed(2)} here; each that follows ${theirs.next.toFixed(2)} there, ${ours.next.toFixed(2)} here; at the most ${theirs.all.mib.toFixed(0)} MiB there, ${ours.all.mib.toFixed(0)} here`,
     );
+    say(told[round]);
   }
-  say(
-    `${width} x ${height}, ${frames} frames, ${threads} thread${threads > 1 ? 's' : ''}; this revision against ${other.revision}, the middle of ${rounds}: first frame ${middle(seen.first).toFixed(2)}, each that follows ${middle(seen.next).toFixed(2)} of its processor time, ${middle(seen.wall).toFixed(2)} of its time on the clock`,
+  const result = `${width} x ${height}, ${frames} frames, ${threads} thread${threads > 1 ? 's' : ''}, this revision against ${other.revision}, the middle of ${rounds} rounds in turn: the first frame takes **${middle(seen.first).toFixed(2)}** of its processor time (goal 0.40), each that follows **${middle(seen.next).toFixed(2)}** (goal 0.25), the whole run ${middle(seen.wall).toFixed(2)} of its time on the clock.`;
+  say(result);
+  writeSpeed(
+    `Against ${other.revision}, ${threads} thread${threads > 1 ? 's' : ''}`,
+    `${result}\n\n${told.map((line) => `- ${line}`).join('\n')}`,
   );
 });

@@ -1,6 +1,6 @@
 // A sequence of frames from files to files by the command line, timed: for `npm run bench -- frame` and `npm run bench:against`.
 import { spawn } from 'node:child_process';
-import { existsSync, mkdirSync, readFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { bundle } from './build-steps.mjs';
 import { Failure, root, run } from './run.mjs';
@@ -77,4 +77,15 @@ export async function timeFrames(home, folder, count, threads) {
   const one = await timed('./ivrex', blurArguments(folder, out, 1, threads), home),
     all = await timed('./ivrex', blurArguments(folder, out, count, threads), home);
   return { first: one.cpu, next: (all.cpu - one.cpu) / (count - 1), all, firstMib: one.mib };
+}
+
+const HEAD = '# How fast it is\n\nWritten by `npm run bench -- frame` and `npm run bench:against REV`, a section each.\n';
+
+/** Puts a section into docs/speed.md, in the place of the one with its title. */
+export function writeSpeed(title, text) {
+  const file = path.join(root, 'docs/speed.md'),
+    known = existsSync(file) ? readFileSync(file, 'utf8').split(/^## /m).slice(1) : [],
+    sections = new Map(known.map((section) => [section.slice(0, section.indexOf('\n')), section.slice(section.indexOf('\n')).trim()]));
+  sections.set(title, text.trim());
+  writeFileSync(file, [HEAD, ...[...sections].map(([name, body]) => `\n## ${name}\n\n${body}\n`)].join(''));
 }

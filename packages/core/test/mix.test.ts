@@ -3,6 +3,7 @@ import { loadKernels } from '../../kernels/test/kernels';
 import {
   comparePictures,
   emptyMotionField,
+  knowFrame,
   mixFrames,
   mixReach,
   neighboursToMix,
@@ -17,7 +18,7 @@ import {
   type NeighbourPlan,
   type Shutter,
 } from '../src';
-import { partsOf } from '../src/blur/mix/shares';
+import { foreseePair, partsOf, turnedRound } from '../src/blur/mix/shares';
 
 /** Blur that is mixed of a frame's and its neighbours': against exposures of a scene that is drawn at any time. */
 
@@ -239,4 +240,37 @@ test('settings under which the frames would not fit together leave the neighbour
   // What opens nothing has no neighbours, and nothing to say.
   expect(noteFor({ shutter: { ...CENTRED, strength: 0 }, path: 'straight' })).toEqual({ at: [], note: null });
   expect([mixReach({ at: [], note: null }, CENTRED), mixReach({ at: [1], note: null }, CENTRED)]).toEqual([0.5, 1]);
+});
+
+test('two frames foresee each other alike from either side: a sequence asks once for each pair', () => {
+  const open = (layers: Parameters<Kernels['openSlices']>[0]) => kernels.openSlices(layers);
+  const first = planAt(ROLLING, 0),
+    second = planAt(ROLLING, 1);
+  const ahead = foreseePair(first, { at: 1, plan: second }, open),
+    back = foreseePair(second, { at: -1, plan: first }, open);
+  if (ahead === null || back === null) throw new Error('both show the same scene');
+  expect(turnedRound(ahead)).toEqual(back);
+  expect(back.at).toBe(-1);
+});
+
+test('a plan is the same whether what every plan works out of a frame is worked out before or not', () => {
+  const frames = [-1, 0, 1].map((t) => draw(LIT, t));
+  // A colour that is no number, coverage beyond 1, and a filtered edge.
+  frames[1].rgba[(48 * W + 46) * 4] = NaN;
+  frames[2].rgba[(48 * W + 60) * 4 + 3] = 1.5;
+  frames[1].depth?.set([NaN], 48 * W + 20);
+  const input = { width: W, height: H, path: 'auto', reachFrames: 1 } as const,
+    [previous, now, next] = frames,
+    [previousKnown, nowKnown, nextKnown] = frames.map((frame) => ({ ...frame, known: knowFrame(frame) }));
+  const plain = prepareBlur({ ...input, ...now, previous, next }),
+    known = prepareBlur({ ...input, ...nowKnown, previous: previousKnown, next: nextKnown });
+  expect(known).toEqual(plain);
+  expect(plain.report.warnings).toEqual([
+    expect.stringContaining('This frame has 1 pixel that'),
+    expect.stringContaining('The frame after has 1 pixel with'),
+  ]);
+  const light = { ...input, isLight: true };
+  expect(prepareBlur({ ...light, ...nowKnown, previous: previousKnown, next: nextKnown })).toEqual(
+    prepareBlur({ ...light, ...now, previous, next }),
+  );
 });

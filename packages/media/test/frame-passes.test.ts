@@ -155,3 +155,56 @@ test("a folder is described with its damage, and what can't be read at all is ap
   expect(found.unreadable.map((u) => [u.name, u.error.code])).toEqual([['tide table.exr', 'notAnImage']]);
   expect(await tryFindDamage(path.join(folder, 'mill.0001.exr'))).toBeNull();
 });
+
+describe('a file that holds all passes of a frame', () => {
+  const [W, H] = [48, 40];
+  const passesOf = (folder: string, names = ['x', 'y']): FrameSources => {
+    const count = W * H,
+      planes = [
+        ...beautyPlanes(count),
+        ...names.map((name, n) => plane(`motion.${name}`, count, (i) => (i % 7) - n)),
+        plane('depth.Z', count, (i) => 1 + (i % 3)),
+        plane('id.object', count, (i) => i % 2),
+      ];
+    const file = save(path.join(folder, 'all.exr'), planes, W, H);
+    const depth = { ...EVEN_DEPTH, channel: 'Z' };
+    return {
+      ...sources(file, file),
+      motion: pass(file, 'motion'),
+      depth: { ...pass(file, 'depth'), encoding: depth },
+      ids: pass(file, 'id'),
+    };
+  };
+  const EVEN_DEPTH = {
+    ivrexDepth: 1,
+    name: '',
+    note: '',
+    law: 'linear',
+    zero: 0,
+    scale: 1,
+    measured: 'alongView',
+    nothing: [],
+    filtered: false,
+    position: null,
+  } as const;
+
+  test('its blocks are unpacked once, and each pass is what it is when it is read alone', async () => {
+    let unpacked = 0;
+    const counting: NodeHost = { ...host, inflate: (packed, length) => (unpacked++, host.inflate(packed, length)) };
+    const asked = passesOf(scratch()),
+      together = await loadFramePasses(asked, counting);
+    // ZIP packs sixteen rows together.
+    expect(unpacked).toBe(Math.ceil(H / 16));
+    const picture = await loadPicture(asked.beauty, host);
+    expect(together.rgba).toEqual(picture.rgba);
+    expect(together.motion.toNext.slice(0, 4)).toEqual(Float32Array.of(0, -1, 1, 0));
+    expect(together.depth?.slice(0, 4)).toEqual(Float32Array.of(1, 2, 3, 1));
+    expect([...(together.ids ?? [])].slice(0, 4)).toEqual([0, 1, 0, 1]);
+    expect(together.rgba.buffer).toBeInstanceOf(SharedArrayBuffer);
+  });
+
+  test('a channel that the encoding names and the file has not is said, with the file', async () => {
+    const asked = passesOf(scratch(), ['u', 'v']);
+    await expect(loadFramePasses(asked, host)).rejects.toMatchObject({ code: 'missingChannel', file: asked.motion.file });
+  });
+});

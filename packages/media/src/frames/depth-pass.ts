@@ -21,6 +21,7 @@ import { channelsInLayer, shortName } from '../formats/layers';
 import { FileReader } from './file-reader';
 import { alphaOf, loadElementPicture, type Picture } from './load-picture';
 import { loadDecodedMotion } from './motion-pass';
+import { depthChannels, wantChannels } from './want-channels';
 import type { FrameFiles, FrameSources, PassFile } from './pass-files';
 
 /** What detection reads: up to three frames in a row, motion where it is known how it is stored. */
@@ -65,6 +66,7 @@ async function loadFrame(
   host: NodeHost,
 ): Promise<DepthFrame> {
   const reader = new FileReader(host);
+  await wantChannels({ ...files, ids: null }, encoding, reader);
   const beauty = await loadElementPicture(files, shape, reader);
   const { channels, width, height } = await loadChannels(depth, reader);
   const { motion: pass } = files;
@@ -98,10 +100,8 @@ async function loadChannels(
 ): Promise<{ channels: DepthChannel[]; width: number; height: number; inLayer: readonly string[] }> {
   const { header } = await reader.open(pass.file);
   const types = new Map(header.parts[pass.part].channels.map((c) => [c.name, c.type]));
-  const full = channelsInLayer(header, pass),
-    inLayer = full.map((name) => shortName(header, pass, name));
-  const wanted = named === null ? full.slice(0, MOST_CHANNELS) : full.filter((_, n) => named.includes(inLayer[n]));
-  const { planes, width, height } = await reader.planes(pass, wanted);
+  const inLayer = channelsInLayer(header, pass).map((name) => shortName(header, pass, name));
+  const { planes, width, height } = await reader.planes(pass, depthChannels(header, pass, named));
   const channels = [...planes].map(([name, data]) => ({
     name: shortName(header, pass, name),
     type: types.get(name) ?? ('float' as const),
@@ -109,9 +109,6 @@ async function loadChannels(
   }));
   return { channels, width, height, inLayer };
 }
-
-/** No depth pass has more. */
-const MOST_CHANNELS = 8;
 
 /** What is derived pixel by pixel needs a surface for each. */
 export function otherSize(

@@ -1,10 +1,8 @@
 import {
-  depthChannelNames,
   IvrexError,
   idNames,
   knowFrame,
   objectIds,
-  orNull,
   resizeNearest,
   resizePicture,
   sharedCopy,
@@ -14,14 +12,14 @@ import {
   type NamedPlane,
   type Window,
 } from '@ivrex/core';
-import type { ImageHeader } from '../formats/image-format';
-import { channelsInLayer, pictureChannels, shortName } from '../formats/layers';
+import { channelsInLayer, shortName } from '../formats/layers';
 import type { NodeHost } from '../host/node-host';
 import { FileReader } from './file-reader';
 import { depthSourcesOf, loadDepth, usableDepth, type DepthSources } from './depth-pass';
 import { loadElementPicture, loadPicture, type Picture } from './load-picture';
-import { loadDecodedMotion, motionChannels } from './motion-pass';
-import type { DepthFile, FrameFiles, FrameSources, IdsFile, PassFile, PictureFile } from './pass-files';
+import { loadDecodedMotion } from './motion-pass';
+import { isMeasured, wantChannels } from './want-channels';
+import type { FrameFiles, FrameSources, IdsFile, PassFile, PictureFile } from './pass-files';
 
 export interface FramePasses extends BlurFramePasses {
   readonly width: number;
@@ -55,7 +53,7 @@ export type FrameTerms = Pick<FrameSources, 'shape' | 'encoding' | 'repairs' | '
  */
 export async function loadFrame(files: FrameFiles, terms: FrameTerms, host: NodeHost): Promise<LoadedFrame> {
   const reader = new FileReader(host);
-  await wantChannels(files, terms, reader);
+  await wantChannels(files, terms.encoding, reader);
   const beauty = await loadElementPicture(files, terms.shape, reader),
     warnings = [...beauty.warnings],
     { width, height, displayWindow, attributes } = beauty;
@@ -83,31 +81,6 @@ export async function loadFrame(files: FrameFiles, terms: FrameTerms, host: Node
     ...passes,
     known: { ...known, rgba: sharedCopy(known.rgba), depth: known.depth && sharedCopy(known.depth), trusted: sharedCopy(known.trusted) },
   };
-}
-
-/** Tells the reader what will be asked for, as far as the files can be read: what can't is said by whoever asks. */
-async function wantChannels(
-  { beauty, matte, motion, depth, ids }: FrameFiles,
-  { encoding }: FrameTerms,
-  reader: FileReader,
-): Promise<void> {
-  const want = (pass: PassFile, choose: (header: ImageHeader) => readonly string[]): Promise<unknown> =>
-    orNull(async () => reader.want(pass, choose((await reader.open(pass.file)).header)));
-  const wantPicture = async (picture: PictureFile): Promise<void> => {
-    await want(picture, (header) => pictureChannels(channelsInLayer(header, picture), picture.layer).filter((name) => name !== null));
-    for (const other of [...(picture.without ?? []), ...(picture.coverFrom ? [picture.coverFrom] : [])]) await wantPicture(other);
-  };
-  await wantPicture(beauty);
-  if (matte) await want(matte, (header) => channelsInLayer(header, matte));
-  await want(motion, (header) => [...motionChannels(header, motion, encoding).values()]);
-  if (isMeasured(depth)) await want(depth, (header) => channelsNamed(header, depth, depthChannelNames(depth.encoding)));
-  if (ids)
-    await want(ids, (header) => channelsNamed(header, ids, idNames(channelsInLayer(header, ids).map((n) => shortName(header, ids, n)))));
-}
-
-/** Full names of a layer's channels with these short names. */
-function channelsNamed(header: ImageHeader, pass: PassFile, names: readonly string[]): string[] {
-  return channelsInLayer(header, pass).filter((full) => names.includes(shortName(header, pass, full)));
 }
 
 /** Loads one frame, or takes one that was loaded before. */
@@ -209,10 +182,6 @@ export async function withDepthEncoding(
   const encoding = await measure(depthSourcesOf(sources));
   const read = <T extends FrameFiles>(files: T): T => ({ ...files, depth: files.depth && encoding && { ...files.depth, encoding } });
   return { ...read(sources), previous: sources.previous && read(sources.previous), next: sources.next && read(sources.next) };
-}
-
-function isMeasured(depth: DepthFile | null): depth is DepthFile & { readonly encoding: DepthEncoding } {
-  return Boolean(depth?.encoding);
 }
 
 async function loadBackground(
