@@ -1,9 +1,11 @@
 import { Option, type Command } from 'commander';
 import { orNull, type Encoding, type PathChoice, type RepairStep } from '@ivrex/core';
 import {
+  bytesHeld,
   depthSourcesOf,
   detectDepthPass,
   FileReader,
+  letGo,
   measuredReading,
   type FrameFiles,
   type FrameSources,
@@ -184,12 +186,15 @@ export async function openBlurInputs(host: CliHost, options: BlurInputOptions, l
   if (depth !== null && depthEncoding === null) {
     // Measured once, on a frame in the middle, and held for all.
     const { frames } = beauty.sequence;
-    const kernels = await host.kernels(),
+    const before = bytesHeld(),
+      kernels = await host.kernels(),
       middle = sourcesAt(frames[frames.length >> 1] ?? null);
     const found = await orNull(() => detectDepthPass(depthSourcesOf(middle), kernels));
     for (const { severity, message } of found?.issues ?? []) if (severity === 'warning') warn(`${options.depth}: ${message}`);
     depthEncoding = found?.encoding ?? null;
     isDepth = found?.isDepth ?? true;
+    // Three frames of depth and motion were read for it.
+    letGo(before);
   }
   const besideAt = (frame: number | null, part = surface): Beside => {
     const beside = (by: number) => (frame !== null && isThere(frame + by) ? sourcesAt(frame + by, part) : null);

@@ -107,7 +107,7 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
     throw new UsageError('--out needs a pattern such as name.####.exr when several frames are rendered');
   const pool = host.openPool(options.threads);
   const stop = abortOn('SIGINT');
-  const blurOne = async (frame: number | null): Promise<BlurredFrame> => {
+  const blurOne = async (frame: number | null, isLast: boolean): Promise<BlurredFrame> => {
     const blurOf = ({ sourcesAt, besideAt }: Pick<BlurInputs, 'sourcesAt' | 'besideAt'>): BlurFrame => ({
       sources: sourcesAt(frame),
       ...besideAt(frame),
@@ -118,7 +118,7 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
       settings: { shutter: shutterAt(shutter, frame ?? 0), quality: options.quality, samples: options.samples },
     });
     const lit = lights.map((light) => ({ name: light.name, opacity: 1, frame: blurOf(light) }));
-    const blurred = await pool.blur({ ...blurOf(surface), lights: lit }, stop.signal);
+    const blurred = await pool.blur({ ...blurOf(surface), lights: lit }, stop.signal, isLast);
     await pool.save(blurred, frameFile(out, out.padding === null ? null : frame), options.type, 'zip', stop.signal);
     return blurred;
   };
@@ -136,7 +136,7 @@ async function blur(host: CliHost, options: BlurOptions): Promise<void> {
     await overFrames('blur', [...frames.entries()], Math.min(FRAMES_UNDER_WAY, options.threads), async ([n, frame]) => {
       if (fatal !== null) return;
       try {
-        const blurred = await blurOne(frame);
+        const blurred = await blurOne(frame, n === frames.length - 1);
         mostSlices = Math.max(mostSlices, blurred.mostSlices);
         if (n === frames.length - 1 || done === 0) report = blurred.report;
         said[n].push(...blurred.prepared.warnings, ...blurred.report.warnings, ...blurred.report.notes);

@@ -72,7 +72,7 @@ async function heron(size: 'golden' | 'small', path: PathChoice, frame: number) 
   const own = prepareBlur({ ...passes, reachFrames: mixReach(wanted, shutter) });
   const neighbours: NeighbourPlan[] = [];
   for (const at of wanted.at) neighbours.push({ at, plan: prepareBlur({ ...(await load(size, frame + at)), path, reachFrames: 1 }) });
-  const mixed = mixFrames(own, wanted, neighbours, shutter, open);
+  const mixed = mixFrames(own, wanted, neighbours, shutter, open, true);
   const file = `.cache/demo/${size}/TC_010/TC_010_heron_blur180.${frame}.exr`;
   const { rgba: truth } = await loadPicture({ file, part: 0, layer: '' }, host);
   const blurred = new Float32Array(truth.length);
@@ -95,7 +95,7 @@ function scenes() {
       const around = { previous: frames.frames.get(-1) ?? null, next: frames.frames.get(1) ?? null };
       const passes: Passes = { ...SCENE_SIZE, ...frameNow(frames), ...around, path: 'auto' };
       return shot.expose(shutters).map((truth, n) => {
-        const { mixed, rgba } = postBlur(host.kernels, plans, shutters[n], 'final'),
+        const { mixed, rgba } = postBlur(host.kernels, plans, shutters[n], 'final', { withErrors: true }),
           { opens, closes } = shutters[n];
         return { scene: name, shutter: shutters[n].name, ...score(mixed, passes, { opens, closes, strength: 1 }, rgba, truth) };
       });

@@ -1,3 +1,4 @@
+export { bytesHeld, letGo } from './host/collect';
 export * from './host/node-host';
 export * from './files/atomic-write';
 export * from './sequences/sequence';

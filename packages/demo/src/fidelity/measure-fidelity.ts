@@ -74,7 +74,7 @@ export function postBlur(
   plans: Plans,
   { opens, closes }: FidelityShutter,
   quality: BlurQuality,
-  { bothFrames = 'auto' }: { readonly bothFrames?: 'auto' | 'off' } = {},
+  { bothFrames = 'auto', withErrors = false }: { readonly bothFrames?: 'auto' | 'off'; readonly withErrors?: boolean } = {},
 ): PostBlur {
   const plan = plans(0);
   if (plan === null) throw new Error('The frame that is blurred is not among the frames.');
@@ -85,7 +85,7 @@ export function postBlur(
     const neighbour = plans(at);
     return neighbour === null ? [] : [{ at, plan: neighbour }];
   });
-  const mixed = mixFrames(plan, wanted, there, shutter, open),
+  const mixed = mixFrames(plan, wanted, there, shutter, open, withErrors),
     rgba = new Float32Array(plan.width * plan.height * 4);
   return { rgba, mixed, slices: renderMixedRows(mixed, { shutter, quality, samples: 'auto' }, 0, plan.height, rgba, open) };
 }

@@ -28,6 +28,11 @@ export function letGo(before: number): void {
   if (bytesHeld() - before >= WORTH_BYTES) collect();
 }
 
+/** Called where much was just given up that the next task is not to stand beside. */
+export function gaveUp(bytes: number): void {
+  if (bytes >= WORTH_BYTES) collect();
+}
+
 /** What this thread's buffers take. */
 export function bytesHeld(): number {
   return process.memoryUsage().arrayBuffers;
@@ -44,5 +49,9 @@ function collect(): void {
 
 /** The same, of plain data that has views of it; `share` of it where a thread gets the same data several times. */
 export function heldSharedOf(data: unknown, share = 1): void {
-  heldShared(share * sharedMemoryOf(data).reduce((sum, { byteLength }) => sum + byteLength, 0));
+  heldShared(share * sharedBytesOf(data));
+}
+
+export function sharedBytesOf(data: unknown): number {
+  return sharedMemoryOf(data).reduce((sum, { byteLength }) => sum + byteLength, 0);
 }

@@ -16,7 +16,7 @@ import {
   type Window,
 } from '@ivrex/core';
 import type { Piscina } from 'piscina';
-import { heldSharedOf } from '../host/collect';
+import { gaveUp, heldSharedOf, sharedBytesOf } from '../host/collect';
 import { filesRead, stampOf } from '../files/files-read';
 import { usableEncoding } from '../frames/depth-pass';
 import { framesOf, withDepthEncoding, type FrameTerms, type LoadedFrame } from '../frames/frame-passes';
@@ -64,8 +64,8 @@ const AT_ONCE_PIXELS = 1_500_000;
 /** A frame's own plan and both of its neighbours', and how the three foresee each other. */
 const KEPT_PLANS = 3,
   KEPT_PAIRS = 2,
-  /** Frames that were read: a plan's own and both of its neighbours. */
-  KEPT_FRAMES = 3,
+  /** Frames that were read: of the three that the next plan is made of. */
+  KEPT_FRAMES = 2,
   /** Without frames for so long, what is kept is given up. */
   KEPT_MS = 30000;
 
@@ -117,9 +117,13 @@ export class BlurPool {
     return outcome.value;
   }
 
-  /** A frame with its light passes, each blurred apart and added. @throws IvrexError about the file that is at fault */
-  async blur({ lights = [], ...frame }: BlurFrame, signal?: AbortSignal): Promise<BlurredFrame> {
-    const alone = await this.blurAlone(frame, signal);
+  /**
+   * A frame with its light passes, each blurred apart and added.
+   * @param isLast no frame of the sequence follows: what is kept for one is given up before the slices are rendered
+   * @throws IvrexError about the file that is at fault
+   */
+  async blur({ lights = [], ...frame }: BlurFrame, signal?: AbortSignal, isLast = false): Promise<BlurredFrame> {
+    const alone = await this.blurAlone(frame, signal, isLast);
     if (lights.length === 0) return alone;
     // What a plan holds is not to be changed.
     const surface = { ...alone, sharp: alone.sharp.slice() },
@@ -160,8 +164,43 @@ export class BlurPool {
     return out;
   }
 
-  private async blurAlone(frame: Omit<BlurFrame, 'lights'>, signal?: AbortSignal): Promise<BlurredFrame> {
-    const { settings, limits = null } = frame;
+  private async blurAlone(frame: Omit<BlurFrame, 'lights'>, signal?: AbortSignal, isLast = false): Promise<BlurredFrame> {
+    const { settings, limits = null } = frame,
+      { mixed, prepared, unread } = await this.mixOf(frame, signal, isLast),
+      { plan } = mixed,
+      report = { ...plan.report, warnings: [...plan.report.warnings, ...unread] };
+    const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
+    const most = await Promise.all(
+      bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
+        this.run<'rows'>(
+          { kind: 'rows', mixed, settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) },
+          signal,
+        ),
+      ),
+    );
+    const mostSlices = Math.max(0, ...most);
+    heldSharedOf([mixed, out]);
+    return {
+      width: plan.width,
+      height: plan.height,
+      rgba: out,
+      displayWindow: prepared.displayWindow,
+      attributes: prepared.attributes,
+      prepared,
+      sharp: prepared.plan.sharp,
+      report: mostSlices < MOST_SLICES || settings.samples !== 'auto' ? report : { ...report, warnings: [...report.warnings, TOO_FAST] },
+      mostSlices,
+      made: describeBlur(plan.report, settings.shutter, limits, mostSlices),
+    };
+  }
+
+  /** A frame's plan with its neighbours', and how they are mixed. Apart from the rendering, which needs neither the frames nor the pairs. */
+  private async mixOf(
+    frame: Omit<BlurFrame, 'lights'>,
+    signal: AbortSignal | undefined,
+    isLast: boolean,
+  ): Promise<{ mixed: MixedPlan; prepared: Prepared; unread: string[] }> {
+    const { settings } = frame;
     const wanted = wantedNeighbours(frame);
     const sources = wanted.at.flatMap((at) => {
       const there = at < 0 ? frame.before : frame.after;
@@ -192,6 +231,10 @@ export class BlurPool {
     const [own, after] = isSmall ? await Promise.all([ownPlan(), planAt(1)]) : [await ownPlan(), await planAt(1)],
       { prepared } = own,
       { width, height } = prepared.plan;
+    if (isLast) {
+      this.frames.clear();
+      gaveUp(sharedBytesOf(prepared));
+    }
     const neighbours = sources.flatMap(({ at }) => {
       const found = at < 0 ? before : after;
       return found?.prepared.plan.width === width && found.prepared.plan.height === height ? [{ at, ...found }] : [];
@@ -207,31 +250,8 @@ export class BlurPool {
             { kind: 'mix', plan: prepared.plan, wanted, there: await Promise.all(foreseen), shutter: settings.shutter },
             signal,
           );
-    const { plan } = mixed,
-      report = { ...plan.report, warnings: [...plan.report.warnings, ...unread] };
-    const out = new Float32Array(new SharedArrayBuffer(plan.width * plan.height * 16));
-    const most = await Promise.all(
-      bandsOf(plan.height, this.threads * BANDS_PER_THREAD).map(([yFrom, yTo]) =>
-        this.run<'rows'>(
-          { kind: 'rows', mixed, settings, yFrom, yTo, out: out.subarray(yFrom * plan.width * 4, yTo * plan.width * 4) },
-          signal,
-        ),
-      ),
-    );
-    const mostSlices = Math.max(0, ...most);
-    heldSharedOf([mixed, out]);
-    return {
-      width: plan.width,
-      height: plan.height,
-      rgba: out,
-      displayWindow: prepared.displayWindow,
-      attributes: prepared.attributes,
-      prepared,
-      sharp: prepared.plan.sharp,
-      report: mostSlices < MOST_SLICES || settings.samples !== 'auto' ? report : { ...report, warnings: [...report.warnings, TOO_FAST] },
-      mostSlices,
-      made: describeBlur(plan.report, settings.shutter, limits, mostSlices),
-    };
+    if (isLast) this.pairs.clear();
+    return { mixed, prepared, unread };
   }
 
   /** How two frames foresee each other, as the first one sees it: the frame before asks for the same, the other way round. */
@@ -295,7 +315,12 @@ export class BlurPool {
     // Of a frame that stands in the place of such files more is known.
     const { beauty, matte, motion, depth, ids } = files,
       asked = { files: { beauty, matte, motion, depth, ids }, terms: { shape, encoding, repairs, fps } };
-    return this.frames.get(await keyOf(asked), () => this.run<'load'>({ kind: 'load', ...asked }));
+    return this.frames.get(await keyOf(asked), async () => {
+      const frame = await this.run<'load'>({ kind: 'load', ...asked });
+      // Of those that make way for it.
+      heldSharedOf(frame);
+      return frame;
+    });
   }
 
   /** One picture as an OpenEXR file of plain channels. @throws IvrexError cannotWrite */

@@ -145,6 +145,9 @@ export interface TimedOutcome {
   readonly seconds: number;
 }
 
+/** Reading a frame makes so many times what is kept of it: files, unpacked blocks, planes. */
+const READ_FOR_ONE = 3;
+
 /** Runs one task. Errors come back as data, so that they cross threads whole. */
 export async function runTask(task: Task, host: NodeHost): Promise<Outcome<TaskResults[Task['kind']]>> {
   try {
@@ -159,7 +162,7 @@ async function perform(task: Task, host: NodeHost): Promise<TaskResults[Task['ki
   switch (task.kind) {
     case 'load': {
       const frame = await loadFrame(task.files, task.terms, host);
-      heldSharedOf(frame);
+      heldSharedOf(frame, READ_FOR_ONE);
       return frame;
     }
     case 'prepare': {

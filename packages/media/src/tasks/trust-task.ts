@@ -99,7 +99,7 @@ async function mapAlone(frame: BlurFrame, host: NodeHost): Promise<{ map: TrustM
     const read = there ? await orNull(() => loadFramePasses(there, host)) : null;
     if (read?.width === own.width && read.height === own.height) neighbours.push({ at, plan: planOf(read) });
   }
-  const { plan, mix } = mixFrames(own, wanted, neighbours, shutter, open);
+  const { plan, mix } = mixFrames(own, wanted, neighbours, shutter, open, true);
   const doubtful = await doubtfulVectors(sources, passes, host);
   const blurred = new Float32Array(plan.width * plan.height * 4),
     session = open(plan.layers);

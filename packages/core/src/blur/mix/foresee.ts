@@ -12,8 +12,8 @@ const ROWS_AT_ONCE = 64 * BLOCK_PX;
 export interface Foresight {
   /** Squares of the difference, the mean of four channels, by pixel of the neighbour. */
   readonly errors: Float32Array;
-  /** The same from two rows of each block: what is expected to be off needs more of them than who counts how much. */
-  readonly finer: Float32Array;
+  /** The same from two rows of each block: what is expected to be off needs more of them than who counts how much. Null: not asked for. */
+  readonly finer: Float32Array | null;
   /** The mean of `errors` over what is covered. */
   readonly mean: number;
   /** The correlation of the two pictures: near 1 when the same is seen, brighter or darker; near 0 when they have nothing in common. */
@@ -23,12 +23,13 @@ export interface Foresight {
 /**
  * How far a frame's plan is off where the truth is at hand.
  * @param at when the neighbour is, in frames; the plan has to reach that far
+ * @param isFiner `finer` is asked for
  */
-export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: OpenSlices): Foresight {
+export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: OpenSlices, isFiner: boolean): Foresight {
   const { width, height, sharp } = neighbour,
     shown = new Float32Array(ROWS_AT_ONCE * width * 4),
     errors = new Float32Array(width * height),
-    finer = new Float32Array(width * height),
+    finer = isFiner ? new Float32Array(width * height) : null,
     shutter = { opens: at, closes: at, strength: 1 },
     squares = new Float64Array(3);
   let error = 0,
@@ -69,15 +70,14 @@ export function foresee(plan: BlurPlan, at: number, neighbour: BlurPlan, open: O
       for (let block = from; block < end; block += BLOCK_PX) {
         const rowOf = (of: Float32Array, y: number) => of.subarray(y * width, (y + 1) * width),
           y = Math.min(height - 1, block + LOOKED_AT),
-          first = rowOf(finer, block),
+          after = Math.min(height, block + BLOCK_PX),
           row = rowOf(errors, block);
-        look(from, block, first);
         look(from, y, row);
         count(from, y, row);
-        for (let copy = block + 1; copy < Math.min(height, block + BLOCK_PX); copy++) {
-          errors.set(row, copy * width);
-          finer.set(copy < y ? first : row, copy * width);
-        }
+        for (let copy = block + 1; copy < after; copy++) errors.set(row, copy * width);
+        if (finer === null) continue;
+        look(from, block, rowOf(finer, block));
+        for (let copy = block + 1; copy < after; copy++) finer.set(rowOf(copy < y ? finer : errors, block), copy * width);
       }
     } finally {
       session.close();

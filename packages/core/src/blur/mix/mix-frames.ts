@@ -37,6 +37,7 @@ export function neighboursToMix({ bothFrames, quality, shutter, limits, path }: 
 /**
  * How a frame's blur and its neighbours' are mixed under a shutter.
  * @param there the plans of wanted neighbours that could be made; all plans have to reach a frame far
+ * @param withErrors also what the mix is likely to be off by
  */
 export function mixFrames(
   plan: BlurPlan,
@@ -44,11 +45,12 @@ export function mixFrames(
   there: readonly NeighbourPlan[],
   shutter: Shutter,
   open: OpenSlices,
+  withErrors = false,
 ): MixedPlan {
   return mixForeseen(
     plan,
     wanted,
-    there.map((neighbour) => ({ neighbour, pair: foreseePair(plan, neighbour, open) })),
+    there.map((neighbour) => ({ neighbour, pair: foreseePair(plan, neighbour, open, withErrors) })),
     shutter,
     open,
   );

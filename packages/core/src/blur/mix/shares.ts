@@ -36,39 +36,47 @@ export interface ForeseenPair {
   /** Coverage, what of it is known, and errors, in blocks: of this frame and of its neighbour. */
   readonly own: BlurPlan;
   readonly neighbour: BlurPlan;
-  /** The same with errors that more was looked at for: they say how much is off, not who counts. */
-  readonly ownOff: BlurPlan;
-  readonly neighbourOff: BlurPlan;
+  /** The same with errors that more was looked at for: they say how much is off, not who counts. Null: nobody asks. */
+  readonly off: { readonly own: BlurPlan; readonly neighbour: BlurPlan } | null;
   /** By block: squared errors where this frame shows nothing and its neighbour's blur puts something, and the other way round. */
   readonly besideOwn: Float32Array;
   readonly besideNeighbour: Float32Array;
 }
 
 /** The same pair as the neighbour sees it. */
-export function turnedRound({ at, own, neighbour, ownOff, neighbourOff, besideOwn, besideNeighbour }: ForeseenPair): ForeseenPair {
+export function turnedRound({ at, own, neighbour, off, besideOwn, besideNeighbour }: ForeseenPair): ForeseenPair {
   return {
     at: at < 0 ? 1 : -1,
     own: neighbour,
     neighbour: own,
-    ownOff: neighbourOff,
-    neighbourOff: ownOff,
+    off: off && { own: off.neighbour, neighbour: off.own },
     besideOwn: besideNeighbour,
     besideNeighbour: besideOwn,
   };
 }
 
-/** Null when the neighbour shows another picture. Both plans have to reach a frame far. */
-export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: OpenSlices): ForeseenPair | null {
-  const ofOwn = foresee(own, at, plan, open),
-    ofNeighbour = foresee(plan, -at, own, open);
+/**
+ * Null when the neighbour shows another picture. Both plans have to reach a frame far.
+ * @param withErrors also what says how much a mix of them is off: as much memory again, and twice the time to weigh
+ */
+export function foreseePair(own: BlurPlan, { at, plan }: NeighbourPlan, open: OpenSlices, withErrors = false): ForeseenPair | null {
+  const ofOwn = foresee(own, at, plan, open, withErrors),
+    ofNeighbour = foresee(plan, -at, own, open, withErrors);
   const isOther = [ofOwn, ofNeighbour].every(({ mean, likeness }) => mean > OTHER_PICTURE_ERROR && likeness < OTHER_PICTURE_LIKENESS);
   if (isOther) return null;
+  const ownKnowsPace = own.report.changesPace,
+    neighbourKnowsPace = plan.report.changesPace;
+  const small = { own: smallPlan(own, ofNeighbour.errors, neighbourKnowsPace), neighbour: smallPlan(plan, ofOwn.errors, ownKnowsPace) };
   return {
     at,
-    own: smallPlan(own, ofNeighbour.errors, plan.report.changesPace),
-    neighbour: smallPlan(plan, ofOwn.errors, own.report.changesPace),
-    ownOff: smallPlan(own, ofNeighbour.finer, plan.report.changesPace),
-    neighbourOff: smallPlan(plan, ofOwn.finer, own.report.changesPace),
+    ...small,
+    off:
+      ofOwn.finer === null || ofNeighbour.finer === null
+        ? null
+        : {
+            own: smallPlan(own, ofNeighbour.finer, neighbourKnowsPace, small.own),
+            neighbour: smallPlan(plan, ofOwn.finer, ownKnowsPace, small.neighbour),
+          },
     besideOwn: beside(own, ofNeighbour.errors),
     besideNeighbour: beside(plan, ofOwn.errors),
   };
@@ -98,11 +106,13 @@ export function mixOf(own: BlurPlan, pairs: readonly ForeseenPair[], shutter: Sh
     height = Math.ceil(own.height / BLOCK_PX),
     blocks = width * height,
     shares = sharedFloats(parts.length * blocks),
-    errors = sharedFloats(parts.length * blocks);
+    errors = pairs.every(({ off }) => off !== null) ? sharedFloats(parts.length * blocks) : null;
   for (const pair of pairs)
     parts.forEach((part, n) => {
-      if (part.neighbour === pair.at)
-        weigh(pair, part, shutter, open, shares.subarray(n * blocks, (n + 1) * blocks), errors.subarray(n * blocks, (n + 1) * blocks));
+      if (part.neighbour !== pair.at) return;
+      const of = (plane: Float32Array) => plane.subarray(n * blocks, (n + 1) * blocks);
+      weigh(pair, part, shutter, open, of(shares));
+      if (errors !== null) judge(pair, part, shutter, open, of(shares), of(errors));
     });
   return { parts, shares, errors };
 }
@@ -123,34 +133,51 @@ function evenParts(from: number, to: number, frames: number, neighbour: -1 | 1):
   return Array.from({ length: count }, (_, n) => ({ from: edge(n), to: edge(n + 1), neighbour }));
 }
 
-/** Fills one part's shares and errors. */
-function weigh(
-  { at, own, neighbour, ownOff, neighbourOff, besideOwn, besideNeighbour }: ForeseenPair,
-  { from, to }: MixPart,
-  { opens, closes, strength }: Shutter,
-  open: OpenSlices,
-  shares: Float32Array,
-  errors: Float32Array,
-): void {
+/** A part of the exposure: from when to when, and how near the neighbour its middle is, 0 to 1. */
+function timesOf({ from, to }: MixPart, { opens, closes, strength }: Shutter): { first: number; last: number; time: number } {
   const first = strength * (opens + from * (closes - opens)),
     last = strength * (opens + to * (closes - opens));
-  const a = moved(own, first, last, open),
-    b = moved(neighbour, first - at, last - at, open),
-    offA = moved(ownOff, first, last, open),
-    offB = moved(neighbourOff, first - at, last - at, open);
-  const time = Math.min(1, Math.abs(first + last) / 2);
+  return { first, last, time: Math.min(1, Math.abs(first + last) / 2) };
+}
+
+/** Fills one part's shares. */
+function weigh(
+  { at, own, neighbour, besideOwn, besideNeighbour }: ForeseenPair,
+  part: MixPart,
+  shutter: Shutter,
+  open: OpenSlices,
+  shares: Float32Array,
+): void {
+  const { first, last, time } = timesOf(part, shutter),
+    a = moved(own, first, last, open),
+    b = moved(neighbour, first - at, last - at, open);
   for (let i = 0, k = 0; i < shares.length; i++, k += 4) {
     // What lies on this frame's pixels is how far the neighbour is off, and the other way round.
     const u = time * knownAt(b, k) ** KNOWN_POWER * (errorAt(b, k, BESIDE * time * besideNeighbour[i]) + LEAST_ERROR) ** ERROR_POWER,
       v = (1 - time) * knownAt(a, k) ** KNOWN_POWER * (errorAt(a, k, BESIDE * (1 - time) * besideOwn[i]) + LEAST_ERROR) ** ERROR_POWER;
     const share = u + v > 0 ? u / (u + v) : time;
     shares[i] = Math.min(1, Math.max(0, (share - NO_SHARE) / (1 - 2 * NO_SHARE)));
-    // Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part.
-    errors[i] = Math.hypot(
-      (1 - shares[i]) * time * (lightOff(offB, k) + BESIDE_OFF * Math.sqrt(besideNeighbour[i])),
-      shares[i] * (1 - time) * (lightOff(offA, k) + BESIDE_OFF * Math.sqrt(besideOwn[i])),
-    );
   }
+}
+
+/** Fills one part's errors. Either frame is off the more the further it is from its own time; two that are off differently make up for each other in part. */
+function judge(
+  { at, off, besideOwn, besideNeighbour }: ForeseenPair,
+  part: MixPart,
+  shutter: Shutter,
+  open: OpenSlices,
+  shares: Float32Array,
+  errors: Float32Array,
+): void {
+  if (off === null) return;
+  const { first, last, time } = timesOf(part, shutter),
+    a = moved(off.own, first, last, open),
+    b = moved(off.neighbour, first - at, last - at, open);
+  for (let i = 0, k = 0; i < shares.length; i++, k += 4)
+    errors[i] = Math.hypot(
+      (1 - shares[i]) * time * (lightOff(b, k) + BESIDE_OFF * Math.sqrt(besideNeighbour[i])),
+      shares[i] * (1 - time) * (lightOff(a, k) + BESIDE_OFF * Math.sqrt(besideOwn[i])),
+    );
 }
 
 /** What a small plan holds, averaged over a part of the exposure. */

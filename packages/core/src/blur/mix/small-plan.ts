@@ -20,8 +20,9 @@ const PACE_PX = 0.25,
  * A plan of blocks of BLOCK_PX pixels that moves what is known of a frame instead of its colours.
  * @param errors by pixel: how far off a neighbour's plan is there, squared
  * @param knowsPace the neighbour's paths follow changes of pace too; else it counts as wrong where this plan's do
+ * @param like a small plan of the same with other errors: its paths are used
  */
-export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boolean): BlurPlan {
+export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boolean, like?: BlurPlan): BlurPlan {
   const size = { width: Math.ceil(plan.width / BLOCK_PX), height: Math.ceil(plan.height / BLOCK_PX) };
   const sharp = sharedFloats(size.width * size.height * 4);
   for (let y = 0, i = 0; y < plan.height; y++)
@@ -34,12 +35,10 @@ export function smallPlan(plan: BlurPlan, errors: Float32Array, knowsPace: boole
       }
       addTo(sharp, to, covered, covered, covered, error);
     }
-  const layers = plan.layers.map((layer) => {
-    const small = {
-      ...smallColours(layer, plan, errors, !knowsPace && layer.path.orders === 4),
-      path: smallPath(layer.path),
-      origins: new Uint8Array(0),
-    };
+  const layers = plan.layers.map((layer, n) => {
+    const colours = smallColours(layer, plan, errors, !knowsPace && layer.path.orders === 4);
+    if (like !== undefined) return { ...like.layers[n], ...colours };
+    const small = { ...colours, path: smallPath(layer.path), origins: new Uint8Array(0) };
     return { ...small, tileTravel: tileTravel(small, size) };
   });
   return { ...plan, ...size, sharp, layers };

@@ -13,8 +13,11 @@ export interface FrameMix {
   readonly parts: readonly MixPart[];
   /** By part and block of BLOCK_PX x BLOCK_PX pixels, row by row: what the part's neighbour counts, 0 to 1; the frame itself counts the rest. */
   readonly shares: Float32Array;
-  /** Likewise: what the mix is likely to be off by, in scene-linear light, as either frame foresees the other; 0 where there is no neighbour. */
-  readonly errors: Float32Array;
+  /**
+   * Likewise: what the mix is likely to be off by, in scene-linear light, as either frame foresees the other; 0 where there is no neighbour. Null: nobody
+   * asked.
+   */
+  readonly errors: Float32Array | null;
 }
 
 export interface MixPart {
@@ -35,15 +38,17 @@ export interface BlockPlane {
   readonly values: Float32Array;
 }
 
-/** What a mix holds by part and block, averaged over the light of the whole exposure. */
+/** What a mix holds by part and block, averaged over the light of the whole exposure. @throws TypeError when errors were not asked for */
 export function overExposure(plane: 'shares' | 'errors', { width, height }: Size, mix: FrameMix, shutter: Shutter): BlockPlane {
+  const ofParts = mix[plane];
+  if (ofParts === null) throw new TypeError('this mix was made without errors');
   const across = Math.ceil(width / BLOCK_PX),
     down = Math.ceil(height / BLOCK_PX),
     values = new Float32Array(across * down);
   mix.parts.forEach((part, n) => {
     const light = lightOf(part, shutter),
       from = n * values.length;
-    for (let i = 0; i < values.length; i++) values[i] += light * mix[plane][from + i];
+    for (let i = 0; i < values.length; i++) values[i] += light * ofParts[from + i];
   });
   return { across, down, values };
 }
