@@ -25,31 +25,39 @@ export function decodeMotion(stored: StoredMotion, encoding: Encoding): MotionFi
 export function decodeVectors(stored: StoredMotion, encoding: Encoding): Pick<MotionField, 'toNext' | 'toPrevious' | 'valid'> {
   const plan = planCodec(encoding, stored);
   const alpha = coverageOf(stored, encoding);
-  const sets = encoding.sets.map((set) => displacements(stored, encoding, plan, set, alpha));
-  const [one, other] = sets,
+  const [readOne, readOther = null] = encoding.sets.map((set) => vectorsOf(stored, encoding, plan, set, alpha)),
     [firstSpan, secondSpan] = plan.spans,
-    count = one.valid.length;
+    count = planeOf(stored, encoding.sets[0].x).length;
   const toNext = new Float32Array(count * 2),
     toPrevious = new Float32Array(count * 2),
     valid = new Uint8Array(count);
+  const one: Vector = { x: 0, y: 0 },
+    other: Vector = { x: 0, y: 0 };
   for (let i = 0; i < count; i++) {
-    if (one.valid[i] === 0 || (sets.length === 2 && other.valid[i] === 0)) continue;
+    if (!readOne(i, one) || (readOther !== null && !readOther(i, other))) continue;
     valid[i] = 1;
-    for (let k = i * 2; k < i * 2 + 2; k++) {
-      // The path is P(t) = a t + b t^2; a set tells (P(to) - P(from)) / (to - from) = a + b (from + to).
-      const first = one.vectors[k] / firstSpan.frames;
-      let a = first,
-        b = 0;
-      if (sets.length === 2) {
-        const second = other.vectors[k] / secondSpan.frames;
-        b = (first - second) / (firstSpan.sum - secondSpan.sum);
-        a = first - b * firstSpan.sum;
-      }
-      toNext[k] = a + b;
-      toPrevious[k] = b - a;
+    // The path is P(t) = a t + b t^2; a set tells (P(to) - P(from)) / (to - from) = a + b (from + to).
+    let ax = one.x / firstSpan.frames,
+      ay = one.y / firstSpan.frames,
+      bx = 0,
+      by = 0;
+    if (readOther !== null) {
+      bx = (ax - other.x / secondSpan.frames) / (firstSpan.sum - secondSpan.sum);
+      by = (ay - other.y / secondSpan.frames) / (firstSpan.sum - secondSpan.sum);
+      ax -= bx * firstSpan.sum;
+      ay -= by * firstSpan.sum;
     }
+    toNext[i * 2] = ax + bx;
+    toNext[i * 2 + 1] = ay + by;
+    toPrevious[i * 2] = bx - ax;
+    toPrevious[i * 2 + 1] = by - ay;
   }
   return { toNext, toPrevious, valid };
+}
+
+interface Vector {
+  x: number;
+  y: number;
 }
 
 function coverageOf(stored: StoredMotion, encoding: Encoding): Float32Array | null {
@@ -70,24 +78,23 @@ function planeOf(stored: StoredMotion, name: string): Float32Array {
   return plane;
 }
 
-function displacements(
+/** Reads one pixel's vector, in pixels over the set's span; false, and what was in `out`, where there is none. */
+function vectorsOf(
   stored: StoredMotion,
   encoding: Encoding,
   plan: CodecPlan,
   set: VectorSet,
   alpha: Float32Array | null,
-): { vectors: Float64Array; valid: Uint8Array } {
+): (i: number, out: Vector) => boolean {
   const xs = planeOf(stored, set.x),
     ys = planeOf(stored, set.y);
   const lengths = set.length === null ? null : planeOf(stored, set.length);
   const { undo } = transferPair(encoding.transfer),
     plain = encoding.transfer.kind === 'none';
   const absent = absentValues(encoding.noData);
-  const vectors = new Float64Array(xs.length * 2),
-    valid = new Uint8Array(xs.length);
-  for (let i = 0; i < xs.length; i++) {
+  return (i, out) => {
     const coverage = alpha === null ? 1 : alpha[i];
-    if (coverage === 0 || (absent.length > 0 && isAbsent(xs[i], absent) && isAbsent(ys[i], absent))) continue;
+    if (coverage === 0 || (absent.length > 0 && isAbsent(xs[i], absent) && isAbsent(ys[i], absent))) return false;
     const p = xs[i] / coverage,
       q = ys[i] / coverage;
     const x = (plain ? p : undo(p)) - plan.zero,
@@ -104,12 +111,11 @@ function displacements(
       vy = y * unit * plan.signY;
     }
     // Infinity minus itself is NaN: one test for both.
-    if (vx - vx !== 0 || vy - vy !== 0) continue;
-    vectors[i * 2] = vx;
-    vectors[i * 2 + 1] = vy;
-    valid[i] = 1;
-  }
-  return { vectors, valid };
+    if (vx - vx !== 0 || vy - vy !== 0) return false;
+    out.x = vx;
+    out.y = vy;
+    return true;
+  };
 }
 
 /** What "no vector here" looks like after a file has rounded it: to a half, or to a step of 8 or 16-bit whole numbers. */
