@@ -1,5 +1,6 @@
 import { TILE_PX as T, UNTREATED, type BlurPlan, type Shutter } from '@ivrex/core';
 import { around, tilesOf, wholeOf, type Area } from '../src/workers/areas';
+import { takeBand, type Bands } from '../src/workers/bands';
 import { BlurPreview, type BlurThread, type RenderRequest } from '../src/workers/blur-preview';
 import type { FrameInputs } from '../src/workers/blur-work';
 
@@ -37,18 +38,15 @@ class FakeThreads {
         this.asked.push('unload');
         return Promise.resolve();
       },
-      render: async (
-        _slot: string,
-        settings: { shutter: Shutter; columns: readonly [number, number] },
-        yFrom: number,
-        yTo: number,
-        out: Uint16Array,
-      ) => {
+      render: async (_slot: string, settings: { shutter: Shutter; columns: readonly [number, number] }, bands: Bands, out: Uint16Array) => {
         const { opens } = settings.shutter,
           [x0, x1] = settings.columns;
-        this.rows.set(opens, [...(this.rows.get(opens) ?? []), { x0, x1, y0: yFrom, y1: yTo }]);
-        await pause();
-        for (let y = yFrom; y < Math.min(yTo, SIZE.height); y++) out.fill(id + 1, (y * SIZE.width + x0) * 4, (y * SIZE.width + x1) * 4);
+        for (let band = takeBand(bands); band !== null; band = takeBand(bands)) {
+          const [y0, y1] = band;
+          this.rows.set(opens, [...(this.rows.get(opens) ?? []), { x0, x1, y0, y1 }]);
+          await pause();
+          for (let y = y0; y < y1; y++) out.fill(id + 1, (y * SIZE.width + x0) * 4, (y * SIZE.width + x1) * 4);
+        }
         return 9;
       },
     };
@@ -72,7 +70,7 @@ async function ready(threads: FakeThreads): Promise<BlurPreview> {
 }
 
 describe('only the newest request counts', () => {
-  test('the one under way is given up, those in between are never begun', async () => {
+  test('those in between are never begun', async () => {
     const threads = new FakeThreads(),
       preview = await ready(threads);
     threads.held = true;
@@ -83,18 +81,33 @@ describe('only the newest request counts', () => {
     expect(pictures.map((p) => p !== null)).toEqual([false, false, false, true]);
     expect([...threads.rows.keys()]).toEqual([-0.1]);
   });
-  test('one that was begun stops at its next band', async () => {
+  /** A picture that is being rendered when another is asked for. */
+  const overtaken = async (quality: 'draft' | 'final', overtake: (preview: BlurPreview) => unknown) => {
     const threads = new FakeThreads(),
       preview = await ready(threads);
     threads.held = true;
-    const first = preview.render(request(-0.4));
+    const first = preview.render(request(-0.4, { quality, mix: null }));
     while (!threads.rows.has(-0.4)) await new Promise((resolve) => setImmediate(resolve));
-    const second = preview.render(request(-0.3));
+    const second = overtake(preview);
     await threads.release();
-    expect(await first).toBeNull();
-    expect(await second).toMatchObject({ ...SIZE, slices: 9 });
+    return { first: await first, second: await second, bands: threads.rows.get(-0.4) };
+  };
+  test('an exact picture that was begun stops at its next band', async () => {
+    const { first, second, bands } = await overtaken('final', (preview) => preview.render(request(-0.3)));
+    expect(first).toBeNull();
+    expect(second).toMatchObject({ ...SIZE, slices: 9 });
     // Each of the two renderers had one band under way.
-    expect(threads.rows.get(-0.4)).toHaveLength(2);
+    expect(bands).toHaveLength(2);
+  });
+  test('a draft that was begun comes to its end, so that something is seen while a value is dragged', async () => {
+    const { first, second, bands } = await overtaken('draft', (preview) => preview.render(request(-0.3)));
+    expect([first, second]).toMatchObject([{ slices: 9 }, { slices: 9 }]);
+    expect(bands).toHaveLength(4);
+  });
+  test('a draft of a plan that is out of date is given up', async () => {
+    const { first, bands } = await overtaken('draft', (preview) => preview.forget());
+    expect(first).toBeNull();
+    expect(bands).toHaveLength(2);
   });
   test('a plan that went out of date while it was made is not shown, and its worker is ended', async () => {
     const threads = new FakeThreads(),

@@ -21,6 +21,7 @@ import { DEMO, ROOT, serverBench } from '../../server/test/server-bench';
 import { stampPasses } from '../src/api/raster-cache';
 import { loadAround, loadInputs, loadNeighbour } from '../src/viewer/blur-inputs';
 import { wantedBy } from '../src/viewer/blur-keys';
+import { bandsOf } from '../src/workers/bands';
 import { blurWork, type FrameInputs } from '../src/workers/blur-work';
 
 /**
@@ -100,7 +101,7 @@ async function byPage(detail: ShotDetail, element: Element, frame: number): Prom
   const mixed = await blurWork.mix(own, wanted, neighbours, shutter),
     out = new Uint16Array(loaded.width * loaded.height * 4);
   expect(mixed.mix).not.toBeNull();
-  blurWork.renderMixed(mixed, { shutter, quality: 'final', samples }, 0, loaded.height, out);
+  blurWork.renderMixed(mixed, { shutter, quality: 'final', samples }, bandsOf({ y0: 0, y1: loaded.height }, loaded.height), out);
   return out;
 }
 

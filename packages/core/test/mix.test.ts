@@ -5,6 +5,7 @@ import {
   emptyMotionField,
   knowFrame,
   mixFrames,
+  overExposure,
   mixReach,
   neighboursToMix,
   prepareBlur,
@@ -251,6 +252,20 @@ test('two frames foresee each other alike from either side: a sequence asks once
   if (ahead === null || back === null) throw new Error('both show the same scene');
   expect(turnedRound(ahead)).toEqual(back);
   expect(back.at).toBe(-1);
+});
+
+test('what a mix is off by is worked out when it is asked for, and changes nothing of what is mixed', () => {
+  const open = (layers: Parameters<Kernels['openSlices']>[0]) => kernels.openSlices(layers),
+    own = planAt(ROLLING, 0),
+    there = [{ at: 1 as const, plan: planAt(ROLLING, 1) }];
+  const mixOf = (withErrors: boolean) => mixFrames(own, neighboursToMix(request(CENTRED)), there, CENTRED, open, withErrors).mix;
+  const plain = mixOf(false),
+    asked = mixOf(true);
+  if (plain === null || asked === null) throw new Error('both show the same scene');
+  expect(plain.shares).toEqual(asked.shares);
+  expect(asked.errors?.some((off) => off > 0)).toBe(true);
+  expect(plain.errors).toBeNull();
+  expect(() => overExposure('errors', own, plain, CENTRED)).toThrow('without errors');
 });
 
 test('a plan is the same whether what every plan works out of a frame is worked out before or not', () => {

@@ -132,6 +132,8 @@ export class GlPicture {
   private readonly textures = new Map<TextureSlot, { texture: WebGLTexture; source: TexturePixels['data'] | null }>();
   private readonly filtersFloat: boolean;
   private lut: CubeLut | null = null;
+  /** What the canvas shows: everything that was drawn with, but for textures. */
+  private drawn = '';
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const gl = canvas.getContext('webgl2', { antialias: false, premultipliedAlpha: true, preserveDrawingBuffer: true });
@@ -182,6 +184,7 @@ export class GlPicture {
     if (lut === null || lut === this.lut) return;
     const { gl } = this;
     this.lut = lut;
+    this.drawn = '';
     const isCube = lut.kind === 'cube',
       size = isCube ? lut.size : Math.min(lut.size, MOST_CURVE);
     const count = isCube ? size ** 3 : size;
@@ -229,6 +232,7 @@ export class GlPicture {
     if (known === undefined || known.source === (pixels?.data ?? null)) return;
     known.source = pixels?.data ?? null;
     if (pixels === null) return;
+    this.drawn = '';
     gl.activeTexture(gl.TEXTURE0 + SLOTS.indexOf(slot));
     const { width, height } = pixels;
     if (pixels.kind === 'rgba16f') gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, width, height, 0, gl.RGBA, gl.HALF_FLOAT, pixels.data);
@@ -236,8 +240,12 @@ export class GlPicture {
     else gl.texImage2D(gl.TEXTURE_2D, 0, gl.RG32F, width, height, 0, gl.RG, gl.FLOAT, pixels.data);
   }
 
+  /** What is on the canvas already is not drawn again: without a graphics card that takes as long as a draft of the blur. */
   draw(state: DrawState): void {
-    const { gl, canvas } = this;
+    const { gl, canvas } = this,
+      asked = JSON.stringify([state, canvas.width, canvas.height]);
+    if (asked === this.drawn) return;
+    this.drawn = asked;
     gl.viewport(0, 0, canvas.width, canvas.height);
     gl.clearColor(0, 0, 0, 0);
     gl.clear(gl.COLOR_BUFFER_BIT);

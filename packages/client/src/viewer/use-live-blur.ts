@@ -42,6 +42,8 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
     set = useView((s) => s.set);
   const [inputs, setInputs] = useState<{ key: string; loaded: LoadedInputs } | null>(null);
   const [plans, setPlans] = useState<Plans | null>(null);
+  const newestPlans = useRef(plans);
+  newestPlans.current = plans;
   const proposed = useView((s) => s.proposed);
   const { settings } = detail;
   const [kept] = settings.elements;
@@ -149,8 +151,11 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const source = slot === null ? null : plans[slot];
       if (slot === null || source === null) return;
       const treatment = { ...UNTREATED, limits: scaledLimits(shutterPlan, detail.shot.width / source.width) };
+      // A draft is shown although the value went on meanwhile, as long as nothing newer is on the screen: it is nearer to it than what is.
+      const isWanted = () =>
+        current || (quality === 'draft' && newestPlans.current === plans && useView.getState().blurred?.isOld !== false);
       const show = (picture: PreviewPicture) => {
-        if (current) set({ blurred: { ...picture, frame: plans.frame } });
+        if (isWanted()) set({ blurred: { ...picture, frame: plans.frame, isOld: !current } });
       };
       const lights = blurredLights(settings, element, shutterPlan);
       const visible = quality === 'final' ? visibleArea(detail.shot) : null;
@@ -169,9 +174,9 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       const request = { slot, shutter, quality, samples: settings.samples, treatment, visible, mix: wanted };
       // Without its light passes a picture is not what it will be: all of it is shown, or nothing yet.
       const surface = await preview.current?.render(request, lights.length === 0 ? show : undefined);
-      if (!surface || !preview.current || !current) return;
+      if (!surface || !preview.current || !(lights.length === 0 ? isWanted() : current)) return;
       const added = await lightPictures(lights, quality, source);
-      if (added === null || !current) return;
+      if (added === null || !isWanted()) return;
       const said = [...source.report.warnings, ...source.report.notes, ...surface.report.warnings, ...surface.report.notes];
       // What a light pass says as its surface does is said once.
       around.push(...added.notes.flatMap(({ name, note }) => (said.includes(note) ? [] : [`${name}: ${note}`])));
@@ -208,8 +213,11 @@ export function useLiveBlur(detail: ShotDetail, shutterPlan: ShutterPlan): void 
       return { pictures, notes };
     };
     const failed = (error: unknown) => current && set({ problem: sentenceOf(error), working: false });
-    if (keptBlur(result) === null) render('draft').catch(failed);
-    const rest = setTimeout(() => void (useView.getState().playing ? null : render('final').catch(failed)), SETTLE_MS);
+    const draft = keptBlur(result) === null ? render('draft').catch(failed) : Promise.resolve();
+    // After the draft, however slow the machine: the exact picture would take its place.
+    const rest = setTimeout(() => {
+      void draft.then(() => (current && !useView.getState().playing ? render('final').catch(failed) : undefined));
+    }, SETTLE_MS);
     return () => {
       current = false;
       clearTimeout(rest);

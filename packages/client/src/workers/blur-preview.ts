@@ -19,6 +19,7 @@ import {
   type WantedNeighbours,
 } from '@ivrex/core';
 import { around, tilesOf, wholeOf, type Area } from './areas';
+import { bandsOf, stopBands, type Bands } from './bands';
 import type { Answer, BlurWorker, FrameInputs, MotionInputs, PlanFigure, PlanSlot, Prepared } from './blur-work';
 
 export interface PreviewPicture {
@@ -70,8 +71,8 @@ function valueOf<T>(answer: Answer<T>): T {
 }
 
 /**
- * The blur in the page's workers: one makes plans, the others render. Only the newest request counts: while one is under way the next waits, and
- * what came between is dropped. A plan is made once a frame and reading; shutter, strength and limits only render it again.
+ * The blur in the page's workers: one makes plans, the others render. Only the newest request counts: an exact picture that is under way is given up, a
+ * draft comes to its end (else nothing would be seen while a value is dragged), and what waited in between is dropped. A plan is made once a frame and reading; shutter, strength and limits only render it again.
  */
 export class BlurPreview {
   private readonly renderers: Promise<readonly BlurThread[]>;
@@ -86,6 +87,7 @@ export class BlurPreview {
   private turn: Promise<unknown> = Promise.resolve();
   private newestPlan = 0;
   private newest = 0;
+  private underWay: { readonly bands: Bands; readonly quality: BlurQuality } | null = null;
   private readonly running = new Set<BlurThread>();
 
   /** `count` threads render, one more makes plans. */
@@ -125,8 +127,7 @@ export class BlurPreview {
 
   /** What is planned is out of date: nothing of it is rendered any more, and a plan that is being made is given up. */
   forget(): void {
-    this.newest++;
-    this.newestPlan++;
+    this.giveUp();
     for (const [slot, held] of this.plans) this.spare.set(slot, sharedMemoryOf(held.plan));
     this.plans.clear();
     this.neighbours.clear();
@@ -138,6 +139,12 @@ export class BlurPreview {
       return this.startThread();
     });
     this.plannerIsBusy = false;
+  }
+
+  private giveUp(): void {
+    this.newest++;
+    this.newestPlan++;
+    if (this.underWay !== null) stopBands(this.underWay.bands);
   }
 
   /** A plan of the planner's; null when it went out of date meanwhile. */
@@ -214,17 +221,20 @@ export class BlurPreview {
   }
 
   /**
-   * The picture under these settings; null when a newer request took its place. `onVisible` gets the picture as soon as all that is on the screen
+   * The picture under these settings; null when a newer request took its place before it was begun, or of an exact one before it was done. `onVisible` gets the picture as soon as all that is on the screen
    * is in it.
    */
   async render(request: RenderRequest, onVisible?: (picture: PreviewPicture) => void): Promise<PreviewPicture | null> {
     const ticket = ++this.newest;
+    if (this.underWay?.quality === 'final') stopBands(this.underWay.bands);
     return this.inTurn(async () => {
-      const held = this.plans.get(request.slot);
+      const held = this.plans.get(request.slot),
+        ofPlan = this.newestPlan;
       if (ticket !== this.newest || held === undefined) return null;
+      const isOver = () => (request.quality === 'draft' ? ofPlan !== this.newestPlan : ticket !== this.newest);
       const start = performance.now();
       const mixed = await this.mixed(request, held);
-      if (ticket !== this.newest) return null;
+      if (isOver()) return null;
       if (mixed === null) await this.treat(request.slot, held, request);
       const { plan, out } = held,
         neighbourShares = !mixed?.mix ? null : overExposure('shares', plan, mixed.mix, request.shutter);
@@ -242,13 +252,13 @@ export class BlurPreview {
       });
       const visible = request.visible === null ? null : tilesOf(request.visible, plan);
       if (visible !== null) {
-        slices = await this.renderArea(request, mixed, plan, out, visible, ticket);
-        if (ticket !== this.newest) return null;
+        slices = await this.renderArea(request, mixed, plan, out, visible);
+        if (isOver()) return null;
         onVisible?.(picture());
       }
       for (const area of visible === null ? [wholeOf(plan)] : around(visible, plan)) {
-        slices = Math.max(slices, await this.renderArea(request, mixed, plan, out, area, ticket));
-        if (ticket !== this.newest) return null;
+        slices = Math.max(slices, await this.renderArea(request, mixed, plan, out, area));
+        if (isOver()) return null;
       }
       return picture();
     });
@@ -269,29 +279,25 @@ export class BlurPreview {
     return worker.mix(await treated(held), mix, neighbours, shutter);
   }
 
-  /** Bands are handed out as renderers come free, so that an empty sky does not leave one idle. */
+  /** Renderers take bands as they come free, so that an empty sky does not leave one idle. */
   private async renderArea(
     { slot, shutter, quality, samples }: RenderRequest,
     mixed: MixedPlan | null,
     plan: BlurPlan,
     out: Uint16Array,
     area: Area,
-    ticket: number,
   ): Promise<number> {
-    let next = area.y0,
-      slices = 0;
-    const settings: ApplySettings = { shutter, quality, samples, columns: [area.x0, Math.min(plan.width, area.x1)] };
-    await Promise.all(
-      (await this.renderers).map(async ({ worker }) => {
-        while (next < area.y1 && ticket === this.newest) {
-          const yFrom = next;
-          next = Math.min(area.y1, yFrom + (mixed === null ? TILE_PX : MIXED_BAND_PX));
-          const band = [settings, yFrom, next, out] as const;
-          slices = Math.max(slices, await (mixed === null ? worker.render(slot, ...band) : worker.renderMixed(mixed, ...band)));
-        }
-      }),
-    );
-    return slices;
+    const settings: ApplySettings = { shutter, quality, samples, columns: [area.x0, Math.min(plan.width, area.x1)] },
+      bands = bandsOf(area, mixed === null ? TILE_PX : MIXED_BAND_PX);
+    this.underWay = { bands, quality };
+    try {
+      const most = (await this.renderers).map(({ worker }) =>
+        mixed === null ? worker.render(slot, settings, bands, out) : worker.renderMixed(mixed, settings, bands, out),
+      );
+      return Math.max(...(await Promise.all(most)));
+    } finally {
+      this.underWay = null;
+    }
   }
 
   private async treat(
@@ -324,8 +330,7 @@ export class BlurPreview {
   }
 
   close(): void {
-    this.newest++;
-    this.newestPlan++;
+    this.giveUp();
     for (const thread of this.running) thread.end();
   }
 }

@@ -36,6 +36,7 @@ import {
   type WantedNeighbours,
 } from '@ivrex/core';
 import { instantiateKernels, type Kernels, type SliceSession } from '@ivrex/kernels';
+import { takeBand, type Bands } from './bands';
 import { shapedPicture, type PictureInputs, type PictureParts, type ShapeInputs } from './shaped-picture';
 
 /** The passes of one frame as the page has them. Planes by channel name. */
@@ -197,25 +198,37 @@ export const blurWork = {
   unload(slot: PlanSlot): void {
     loaded.delete(slot);
   },
-  /** Rows of the loaded plan as halves into shared memory of the whole picture. Returns the most slices used. */
-  render(slot: PlanSlot, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
+  /** Bands of the loaded plan, as long as there are some, as halves into shared memory of the whole picture. Returns the most slices used. */
+  render(slot: PlanSlot, settings: ApplySettings, bands: Bands, out: Uint16Array): number {
     const { plan, session } = loaded.get(slot) ?? {};
     if (plan === undefined || session === undefined) throw new Error('no plan is loaded');
-    const rows = new Float32Array((yTo - yFrom) * plan.width * 4),
-      slices = renderRows(plan, session, settings, yFrom, yTo, rows);
-    putHalves(rows, plan.width, settings, yFrom, yTo, out);
-    return slices;
+    return inBands(plan.width, settings, bands, out, (yFrom, yTo, rows) => renderRows(plan, session, settings, yFrom, yTo, rows));
   },
-  /** The same of a plan that is mixed with its neighbours'; only what these rows show is taken into this worker's memory. */
-  renderMixed(mixed: MixedPlan, settings: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): number {
-    const { width } = mixed.plan,
-      rows = new Float32Array((yTo - yFrom) * width * 4),
-      slices = renderMixedRows(mixed, settings, yFrom, yTo, rows, (layers) => started().openSlices(layers));
-    putHalves(rows, width, settings, yFrom, yTo, out);
-    return slices;
+  /** The same of a plan that is mixed with its neighbours'; only what a band shows is taken into this worker's memory. */
+  renderMixed(mixed: MixedPlan, settings: ApplySettings, bands: Bands, out: Uint16Array): number {
+    return inBands(mixed.plan.width, settings, bands, out, (yFrom, yTo, rows) =>
+      renderMixedRows(mixed, settings, yFrom, yTo, rows, (layers) => started().openSlices(layers)),
+    );
   },
 };
 export type BlurWorker = typeof blurWork;
+
+function inBands(
+  width: number,
+  settings: ApplySettings,
+  bands: Bands,
+  out: Uint16Array,
+  render: (yFrom: number, yTo: number, rows: Float32Array) => number,
+): number {
+  let most = 0;
+  for (let band = takeBand(bands); band !== null; band = takeBand(bands)) {
+    const [yFrom, yTo] = band,
+      rows = new Float32Array((yTo - yFrom) * width * 4);
+    most = Math.max(most, render(yFrom, yTo, rows));
+    putHalves(rows, width, settings, yFrom, yTo, out);
+  }
+  return most;
+}
 
 function putHalves(rows: Float32Array, width: number, { columns }: ApplySettings, yFrom: number, yTo: number, out: Uint16Array): void {
   const [from, to] = columns ?? [0, width];
